@@ -1,0 +1,149 @@
+// Package catalog holds what a shop sells and where it delivers: products with
+// their variants, collections and tags, the filters that pick some of them, and
+// regions with their taxes and shipping methods.
+//
+// Everything is plain data. A [Catalog] is built once, checked, and only read
+// afterwards.
+package catalog
+
+import (
+	"fmt"
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// Product is one thing in several variants. ID is unique in a shop and is the
+// product's handle in URLs.
+type Product struct {
+	ID          string    `json:"id"`
+	Title       string    `json:"title"`
+	Description string    `json:"description,omitempty"`
+	Picture     string    `json:"picture,omitempty"`
+	Collections []string  `json:"collections,omitempty"`
+	Tags        []string  `json:"tags,omitempty"`
+	GiftCard    bool      `json:"gift_card,omitempty"`
+	NeverOff    bool      `json:"never_discounted,omitempty"`
+	Variants    []Variant `json:"variants"`
+}
+
+// Option is one choice that tells variants of a product apart, such as
+// size = 30 ml.
+type Option struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// Variant is what is put in a cart. A currency without an entry in Prices means
+// that the variant is not sold in that currency.
+type Variant struct {
+	SKU      string                   `json:"sku"`
+	Options  []Option                 `json:"options,omitempty"`
+	Prices   map[money.Currency]Price `json:"prices"`
+	Stock    *int64                   `json:"stock,omitempty"` // nil: unlimited
+	Weight   int64                    `json:"weight_g"`        // grams
+	TaxClass string                   `json:"tax_class,omitempty"`
+}
+
+// Price is a variant's price in one currency, in minor units, per piece.
+type Price struct {
+	Price     money.Minor  `json:"price"`
+	Reference *money.Minor `json:"reference,omitempty"` // nil: none
+	Cost      *money.Minor `json:"cost,omitempty"`      // nil: unknown
+}
+
+// OnSale tells whether the price lies below its reference price.
+func (p Price) OnSale() bool { return p.Reference != nil && *p.Reference > p.Price }
+
+// Item is a variant together with its product.
+type Item struct {
+	Product *Product
+	Variant *Variant
+}
+
+// Label is the product's title with the variant's option values: "Harbour Blue, 30 ml".
+func (it Item) Label() string {
+	s := it.Product.Title
+	for _, o := range it.Variant.Options {
+		s += ", " + o.Value
+	}
+	return s
+}
+
+// Catalog finds products by id and variants by SKU.
+type Catalog struct {
+	Products []Product
+	byID     map[string]int
+	bySKU    map[string]Item
+}
+
+// New builds a catalogue. It refuses two products with one id, two variants
+// with one SKU, negative prices, weights and stock.
+func New(products []Product) (*Catalog, error) {
+	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]Item, len(products))}
+	for i := range products {
+		p := &products[i]
+		if _, twice := c.byID[p.ID]; twice || p.ID == "" {
+			return nil, fmt.Errorf("product %q: the id is empty or used twice", p.ID)
+		}
+		c.byID[p.ID] = i
+		for j := range p.Variants {
+			v := &p.Variants[j]
+			if _, twice := c.bySKU[v.SKU]; twice || v.SKU == "" {
+				return nil, fmt.Errorf("product %q: SKU %q is empty or used twice", p.ID, v.SKU)
+			}
+			if err := v.check(); err != nil {
+				return nil, fmt.Errorf("SKU %q: %w", v.SKU, err)
+			}
+			c.bySKU[v.SKU] = Item{p, v}
+		}
+	}
+	return c, nil
+}
+
+func (v *Variant) check() error {
+	for cur, p := range v.Prices {
+		if p.Price < 0 || p.Price > money.Most {
+			return fmt.Errorf("a price of %s is out of range", money.Amount{Minor: p.Price, Currency: cur})
+		}
+	}
+	if v.Weight < 0 || v.Weight > 1_000_000_000 {
+		return fmt.Errorf("a weight of %d g is out of range", v.Weight)
+	}
+	if v.Stock != nil && *v.Stock < 0 {
+		return fmt.Errorf("a stock of %d is below zero", *v.Stock)
+	}
+	return nil
+}
+
+// Item returns the variant with a SKU.
+func (c *Catalog) Item(sku string) (Item, bool) {
+	it, ok := c.bySKU[sku]
+	return it, ok
+}
+
+// Product returns the product with an id.
+func (c *Catalog) Product(id string) (*Product, bool) {
+	i, ok := c.byID[id]
+	if !ok {
+		return nil, false
+	}
+	return &c.Products[i], true
+}
+
+// Collections lists the names of all collections, sorted.
+func (c *Catalog) Collections() []string {
+	return c.names(func(p *Product) []string { return p.Collections })
+}
+
+// Tags lists all tags, sorted.
+func (c *Catalog) Tags() []string { return c.names(func(p *Product) []string { return p.Tags }) }
+
+func (c *Catalog) names(of func(*Product) []string) []string {
+	var all []string
+	for i := range c.Products {
+		all = append(all, of(&c.Products[i])...)
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
+}

@@ -1,0 +1,258 @@
+package decide
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"agonal.dev/agonal/core/choice"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// OneStepShare is the part of a threshold, one in so many, that may be missing
+// for a rung to count as one step away.
+const OneStepShare = 10
+
+// NothingToAdd is the reason of a nudge whose open rungs no addition reaches.
+const NothingToAdd Reason = "nothing_to_add"
+
+// standing is what a nudge has to say.
+type standing struct {
+	state  nudge.State
+	rung   int // index into NudgeOutcome.Rungs
+	newly  bool
+	reason Reason
+}
+
+// show decides the state of every nudge and fills the placements.
+func (w *work) show(d *Decision) {
+	d.Shown = map[nudge.Placement][]Shown{}
+	var candidates []choice.Candidate
+	var shown []Shown
+	var of []int
+	for i := range d.Nudges {
+		o, t := &d.Nudges[i], &w.taking[i]
+		if o.Reason != "" {
+			continue
+		}
+		st := w.standing(o, &t.n.Definition)
+		o.State, o.Reason = st.state, st.reason
+		if o.Reason != "" {
+			continue
+		}
+		language, pieces := t.n.sentence(w.locale(), w.region.Languages, st.state)
+		if o.Reason = w.hidden(&t.n.Definition, t.n.ID, pieces); o.Reason != "" {
+			continue
+		}
+		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: t.n.Definition.Placements, Newly: st.newly})
+		shown = append(shown, w.shown(t.n, o, st, language, pieces))
+		of = append(of, i)
+	}
+	placed := map[int]bool{}
+	for p, i := range choice.Pick(candidates) {
+		d.Shown[p] = []Shown{shown[i]}
+		placed[i] = true
+	}
+	for i := range candidates {
+		if !placed[i] {
+			d.Nudges[of[i]].Reason = AnotherShows
+		}
+	}
+}
+
+func (w *work) hidden(d *nudge.Definition, id string, pieces []nudge.Piece) Reason {
+	switch {
+	case len(d.Placements) == 0:
+		return NoPlace
+	case slices.Contains(w.req.Visit.Dismissed, id):
+		return Dismissed
+	case len(d.Audience.Pages) > 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(d.Audience.Pages, w.req.Moment.Page.Kind):
+		return OutsidePage
+	case len(pieces) == 0:
+		return NoWords
+	}
+	return ""
+}
+
+func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
+	before := func(rung int) bool { return slices.Contains(w.req.Visit.Reached, RungRef{o.Nudge, rung}) }
+	last, outdone, promised := -1, -1, -1
+	for i, r := range o.Rungs {
+		switch {
+		case r.State == RungReached:
+			last = i
+		case r.State == RungOutdone:
+			outdone = i
+		case r.Lasting != nil && promised < 0:
+			promised = i
+		}
+	}
+	switch {
+	case last >= 0 && !before(o.Rungs[last].Rung):
+		return standing{state: nudge.Reached, rung: last, newly: true}
+	case promised >= 0:
+		r := o.Rungs[promised]
+		st := standing{state: nudge.NotYet, rung: promised}
+		if before(r.Rung) {
+			st.state = nudge.Lost
+		} else if *r.Lasting*OneStepShare <= r.Threshold {
+			st.state = nudge.OneStep
+		}
+		return st
+	case last >= 0 && d.HideWhenReached:
+		return standing{state: nudge.Reached, rung: last, reason: HiddenReached}
+	case last >= 0:
+		return standing{state: nudge.Reached, rung: last}
+	case outdone >= 0 && hasOutdoneWords(d):
+		return standing{state: nudge.Outdone, rung: outdone}
+	case outdone >= 0:
+		return standing{reason: BetterInPlace}
+	}
+	return standing{reason: NothingToAdd}
+}
+
+func hasOutdoneWords(d *nudge.Definition) bool {
+	for _, states := range d.Wording {
+		if states[nudge.Outdone] != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// sentence finds the words for a state: in the shopper's language, else in the
+// region's, else in English, else in any.
+func (n *compiled) sentence(locale string, region []string, st nudge.State) (string, []nudge.Piece) {
+	base, _, _ := strings.Cut(locale, "-")
+	for _, l := range append([]string{locale, base}, region...) {
+		if p := n.sentences[l][st]; p != nil {
+			return l, p
+		}
+	}
+	for _, l := range n.Definition.Wording.Languages() {
+		if p := n.sentences[l][st]; p != nil {
+			return l, p
+		}
+	}
+	return base, nil
+}
+
+func (w *work) locale() string {
+	if w.req.Moment.Locale != "" {
+		return w.req.Moment.Locale
+	}
+	if len(w.region.Languages) > 0 {
+		return w.region.Languages[0]
+	}
+	return "en"
+}
+
+func (w *work) language() string {
+	base, _, _ := strings.Cut(w.locale(), "-")
+	return base
+}
+
+func (w *work) money(m money.Minor) string {
+	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.locale())
+}
+
+func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Shown {
+	r := o.Rungs[st.rung]
+	values := map[nudge.Placeholder]string{
+		nudge.Threshold:  w.money(r.Threshold),
+		nudge.CartValue:  w.money(r.Counted),
+		nudge.RewardName: nudge.RewardsText(n.Definition.Ladder.Rungs[r.Rung].Rewards, *w.region, language, w.locale()),
+	}
+	if r.Lasting != nil && st.state != nudge.Reached {
+		values[nudge.ToAdd] = w.money(*r.Lasting)
+	}
+	for _, next := range o.Rungs[st.rung+1:] {
+		if next.State == RungOpen && next.Lasting != nil {
+			values[nudge.NextToAdd] = w.money(*next.Lasting)
+			values[nudge.NextReward] = nudge.RewardsText(n.Definition.Ladder.Rungs[next.Rung].Rewards, *w.region, language, w.locale())
+			break
+		}
+	}
+	out := Shown{
+		Nudge: o.Nudge, Revision: o.Revision, Rung: r.Rung, State: st.state, Newly: st.newly, Language: language,
+		Pieces: fill(pieces, values), Look: n.Definition.Look, Progress: w.progress(o),
+	}
+	for _, p := range out.Pieces {
+		out.Text += p.Text
+	}
+	return out
+}
+
+func (w *work) progress(o *NudgeOutcome) Progress {
+	top := o.Rungs[len(o.Rungs)-1]
+	p := Progress{Most: top.Threshold, Value: min(top.Counted, top.Threshold), Marks: make([]Mark, 0, len(o.Rungs))}
+	for _, r := range o.Rungs {
+		p.Marks = append(p.Marks, Mark{At: r.Threshold, Reached: r.State == RungReached, Label: r.Reward})
+	}
+	of, ok := map[string]string{"de": "%[1]s von %[2]s", "pl": "%[1]s z %[2]s", "ja": "%[2]s中%[1]s"}[w.language()]
+	if !ok {
+		of = "%[1]s of %[2]s"
+	}
+	p.Text = fmt.Sprintf(of, w.money(top.Counted), w.money(top.Threshold))
+	return p
+}
+
+// fill puts values in the place of placeholders. A sentence of the text that
+// holds a placeholder with no value (such as the next reward on the last rung)
+// is left out whole.
+func fill(pieces []nudge.Piece, values map[nudge.Placeholder]string) []Words {
+	var out, sentence []Words
+	whole := true
+	flush := func() {
+		if whole {
+			out = append(out, sentence...)
+		}
+		sentence, whole = nil, true
+	}
+	for _, p := range pieces {
+		if p.Placeholder != "" {
+			v, ok := values[p.Placeholder]
+			whole = whole && ok
+			sentence = append(sentence, Words{Text: v, Strong: true})
+			continue
+		}
+		rest := p.Text
+		for rest != "" {
+			end := sentenceEnd(rest)
+			sentence = append(sentence, Words{Text: rest[:end]})
+			if end < len(rest) || endsSentence(rest) {
+				flush()
+			}
+			rest = rest[end:]
+		}
+	}
+	flush()
+	return out
+}
+
+// sentenceEnd returns the length of the first sentence of s with the spaces
+// that follow it, or all of s.
+func sentenceEnd(s string) int {
+	for i, r := range s {
+		switch r {
+		case '。', '！', '？':
+			return i + len(string(r))
+		case '.', '!', '?':
+			if rest := s[i+1:]; strings.HasPrefix(rest, " ") {
+				return i + 1 + len(rest) - len(strings.TrimLeft(rest, " "))
+			}
+		}
+	}
+	return len(s)
+}
+
+func endsSentence(s string) bool {
+	s = strings.TrimRight(s, " ")
+	for _, end := range []string{".", "!", "?", "。", "！", "？"} {
+		if strings.HasSuffix(s, end) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,238 @@
+package decide
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/pricing"
+)
+
+// Settings are a shop's choices that decisions depend on.
+type Settings struct {
+	Stacking Stacking `json:"stacking,omitempty"`
+}
+
+// Stacking is how rewards that cannot all be given are chosen.
+type Stacking string
+
+// The stacking modes; empty means BestForShopper.
+const (
+	BestForShopper Stacking = "best_for_shopper"
+	ByPriority     Stacking = "by_priority"
+)
+
+// Live is a revision of a nudge that is in force, or a draft that is tried.
+type Live struct {
+	ID         string
+	Revision   int
+	Priority   int // 1 is first
+	Definition nudge.Definition
+}
+
+// Shop is everything decisions are made from.
+type Shop struct {
+	Settings Settings
+	Catalog  *catalog.Catalog
+	Regions  []catalog.Region
+	Nudges   []Live
+}
+
+// Snapshot is a shop with its indexes built. It is never changed, so any number
+// of decisions may be made on it at once.
+type Snapshot struct {
+	shop      Shop
+	byCountry map[string]int
+	byRegion  map[string]int
+	nudges    []compiled // in order of priority, then id
+	index     []index    // per region
+}
+
+type compiled struct {
+	Live
+	scope     catalog.Filter
+	sentences map[string]map[nudge.State][]nudge.Piece
+}
+
+// index finds the nudges that can matter to a cart, as positions in
+// Snapshot.nudges.
+type index struct {
+	broad        []int // those that count goods of any kind
+	byProduct    map[string][]int
+	byCollection map[string][]int
+	byTag        map[string][]int
+	byCode       map[string][]int
+	all          []int
+}
+
+// Compile checks a shop and builds its snapshot.
+func Compile(shop Shop) (*Snapshot, error) {
+	if len(shop.Regions) == 0 {
+		return nil, fmt.Errorf("a shop needs a region")
+	}
+	if err := catalog.CheckRegions(shop.Regions); err != nil {
+		return nil, err
+	}
+	s := &Snapshot{shop: shop, byCountry: map[string]int{}, byRegion: map[string]int{}}
+	for i, r := range shop.Regions {
+		s.byRegion[r.ID] = i
+		for _, c := range r.Countries {
+			s.byCountry[c] = i
+		}
+	}
+	for _, l := range shop.Nudges {
+		c, err := compile(l)
+		if err != nil {
+			return nil, fmt.Errorf("nudge %s: %w", l.ID, err)
+		}
+		s.nudges = append(s.nudges, c)
+	}
+	s.buildIndex()
+	return s, nil
+}
+
+func compile(l Live) (compiled, error) {
+	c := compiled{Live: l, scope: l.Definition.Ladder.Scope, sentences: map[string]map[nudge.State][]nudge.Piece{}}
+	if err := l.Definition.Valid(); err != nil {
+		return c, err
+	}
+	for lang := range l.Definition.Wording {
+		c.sentences[lang] = map[nudge.State][]nudge.Piece{}
+		for _, st := range nudge.States {
+			pieces, err := nudge.ParseSentence(l.Definition.Wording.Sentence(lang, st))
+			if err != nil {
+				return c, err
+			}
+			if len(pieces) > 0 {
+				c.sentences[lang][st] = pieces
+			}
+		}
+	}
+	return c, nil
+}
+
+// With returns a snapshot in which some nudges are put in, or put in the place
+// of those with the same id: a rehearsal of drafts among what is live.
+func (s *Snapshot) With(drafts ...Live) (*Snapshot, error) {
+	out := *s
+	out.nudges = slices.Clone(s.nudges)
+	for _, d := range drafts {
+		c, err := compile(d)
+		if err != nil {
+			return nil, fmt.Errorf("nudge %s: %w", d.ID, err)
+		}
+		at := slices.IndexFunc(out.nudges, func(x compiled) bool { return x.ID == d.ID })
+		if at >= 0 {
+			out.nudges[at] = c
+		} else {
+			out.nudges = append(out.nudges, c)
+		}
+	}
+	out.buildIndex()
+	return &out, nil
+}
+
+func (s *Snapshot) buildIndex() {
+	slices.SortFunc(s.nudges, func(a, b compiled) int {
+		return cmp.Or(cmp.Compare(a.Priority, b.Priority), cmp.Compare(a.ID, b.ID))
+	})
+	s.index = make([]index, len(s.shop.Regions))
+	for r := range s.index {
+		x := index{byProduct: map[string][]int{}, byCollection: map[string][]int{}, byTag: map[string][]int{}, byCode: map[string][]int{}}
+		for i := range s.nudges {
+			x.put(i, &s.nudges[i], s.shop.Regions[r].ID)
+		}
+		s.index[r] = x
+	}
+}
+
+func (x *index) put(i int, n *compiled, region string) {
+	x.all = append(x.all, i)
+	d := &n.Definition
+	if len(d.Audience.Regions) > 0 && !slices.Contains(d.Audience.Regions, region) {
+		return
+	}
+	in := d.Ladder.Scope.Include
+	switch {
+	case d.Audience.Code != "":
+		key := codeKey(d.Audience.Code)
+		x.byCode[key] = append(x.byCode[key], i)
+	case len(in.Products) > 0:
+		for _, p := range in.Products {
+			x.byProduct[p] = append(x.byProduct[p], i)
+		}
+	case len(in.Collections) > 0:
+		for _, c := range in.Collections {
+			x.byCollection[c] = append(x.byCollection[c], i)
+		}
+	case len(in.Tags) > 0:
+		for _, t := range in.Tags {
+			x.byTag[t] = append(x.byTag[t], i)
+		}
+	default:
+		x.broad = append(x.broad, i)
+	}
+}
+
+func codeKey(code string) string { return strings.ToUpper(strings.TrimSpace(code)) }
+
+// candidates returns the nudges that can matter to a cart or page, in order.
+func (s *Snapshot) candidates(region int, lines []line, req *Request) []int {
+	x := &s.index[region]
+	if req.Every {
+		return x.all
+	}
+	found := slices.Clone(x.broad)
+	touch := func(product string, collections, tags []string) {
+		found = append(found, x.byProduct[product]...)
+		for _, c := range collections {
+			found = append(found, x.byCollection[c]...)
+		}
+		for _, t := range tags {
+			found = append(found, x.byTag[t]...)
+		}
+	}
+	for i := range lines {
+		touch(lines[i].facts.Product, lines[i].facts.Collections, lines[i].facts.Tags)
+	}
+	for _, c := range req.Cart.Codes {
+		found = append(found, x.byCode[codeKey(c)]...)
+	}
+	page := req.Moment.Page
+	if p, ok := s.shop.Catalog.Product(page.Product); ok {
+		touch(p.ID, p.Collections, p.Tags)
+	}
+	if page.Collection != "" {
+		touch("", []string{page.Collection}, nil)
+	}
+	if req.Added != nil {
+		found = append(found, s.find(req.Added.Nudge)...)
+	}
+	slices.Sort(found)
+	return slices.Compact(found)
+}
+
+// find returns the position of a nudge, none where it is not there.
+func (s *Snapshot) find(id string) []int {
+	i := slices.IndexFunc(s.nudges, func(c compiled) bool { return c.ID == id })
+	if i < 0 {
+		return nil
+	}
+	return []int{i}
+}
+
+// Regions lists the shop's regions.
+func (s *Snapshot) Regions() []catalog.Region { return s.shop.Regions }
+
+// Catalog returns what the shop sells.
+func (s *Snapshot) Catalog() *catalog.Catalog { return s.shop.Catalog }
+
+func (s *Snapshot) mode() pricing.Mode {
+	if s.shop.Settings.Stacking == ByPriority {
+		return pricing.ByPriority
+	}
+	return pricing.BestForShopper
+}

@@ -1,0 +1,70 @@
+package money
+
+import (
+	"fmt"
+	"math/bits"
+	"slices"
+)
+
+// Spread divides total over weights in proportion, by the largest remainder:
+// each share is the exact proportion rounded down, and what is left goes, one
+// minor unit each, to the largest remainders, ties to the earlier weight.
+//
+// Weights and total must not be negative and total must not exceed their sum,
+// so that no share exceeds its weight. The shares are written to dst, which
+// must be as long as weights.
+func Spread(dst []Minor, total Minor, weights []Minor) error {
+	if len(dst) != len(weights) {
+		return fmt.Errorf("room for %d shares, but %d weights", len(dst), len(weights))
+	}
+	var sum Minor
+	for _, w := range weights {
+		if w < 0 {
+			return fmt.Errorf("a weight of %d is negative", w)
+		}
+		var err error
+		if sum, err = Add(sum, w); err != nil {
+			return err
+		}
+	}
+	if total < 0 || total > sum {
+		return fmt.Errorf("%d cannot be spread over %d", total, sum)
+	}
+	clear(dst)
+	if total == 0 {
+		return nil
+	}
+	var room [32]remainder
+	rest := room[:0]
+	left := total
+	for i, w := range weights {
+		hi, lo := bits.Mul64(uint64(total), uint64(w))
+		q, r := bits.Div64(hi, lo, uint64(sum)) // hi < sum because total ≤ sum
+		dst[i] = Minor(q)
+		left -= dst[i]
+		if r > 0 {
+			rest = append(rest, remainder{r, i})
+		}
+	}
+	if left == 0 {
+		return nil
+	}
+	slices.SortFunc(rest, func(a, b remainder) int {
+		if a.rest != b.rest {
+			if a.rest > b.rest {
+				return -1
+			}
+			return 1
+		}
+		return a.index - b.index
+	})
+	for _, r := range rest[:left] {
+		dst[r.index]++
+	}
+	return nil
+}
+
+type remainder struct {
+	rest  uint64
+	index int
+}

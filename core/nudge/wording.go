@@ -1,0 +1,162 @@
+package nudge
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+	"strings"
+	"unicode/utf8"
+)
+
+// MostWording is the longest sentence accepted, in characters.
+const MostWording = 280
+
+// Placeholder is a name that stands in braces in a sentence.
+type Placeholder string
+
+// The placeholders.
+const (
+	ToAdd      Placeholder = "to_add"      // what a shopper must add
+	Threshold  Placeholder = "threshold"   // the rung's threshold
+	RewardName Placeholder = "reward"      // what the rung gives
+	NextReward Placeholder = "next_reward" // what the rung after it gives
+	NextToAdd  Placeholder = "next_to_add" // what must be added to reach that
+	CartValue  Placeholder = "counted"     // the counted value of the cart
+)
+
+// Placeholders lists every placeholder with what it stands for.
+var Placeholders = []struct {
+	Name  Placeholder
+	Means string
+}{
+	{ToAdd, "to add"},
+	{Threshold, "threshold"},
+	{RewardName, "reward"},
+	{NextReward, "next reward"},
+	{NextToAdd, "to add for the next reward"},
+	{CartValue, "counted value"},
+}
+
+// Piece is a part of a sentence: plain text, or a placeholder.
+type Piece struct {
+	Text        string
+	Placeholder Placeholder
+}
+
+// PlaceholderError says which placeholder of a sentence is wrong, and where.
+type PlaceholderError struct {
+	At   int // characters from the start
+	Text string
+	Why  string
+}
+
+func (e PlaceholderError) Error() string {
+	return fmt.Sprintf("at character %d: %s", e.At+1, e.Why)
+}
+
+// ParseSentence cuts a sentence into text and placeholders. Braces are written
+// doubled to stand for themselves. Errors are [PlaceholderError].
+func ParseSentence(s string) ([]Piece, error) {
+	if n := utf8.RuneCountInString(s); n > MostWording {
+		return nil, fmt.Errorf("the sentence has %d characters; at most %d fit", n, MostWording)
+	}
+	if !utf8.ValidString(s) {
+		return nil, fmt.Errorf("the sentence is not valid UTF-8")
+	}
+	var out []Piece
+	var text strings.Builder
+	flush := func() {
+		if text.Len() > 0 {
+			out = append(out, Piece{Text: text.String()})
+			text.Reset()
+		}
+	}
+	at := func(i int) int { return utf8.RuneCountInString(s[:i]) }
+	for i := 0; i < len(s); {
+		switch {
+		case strings.HasPrefix(s[i:], "{{"), strings.HasPrefix(s[i:], "}}"):
+			text.WriteByte(s[i])
+			i += 2
+		case s[i] == '{':
+			end := strings.IndexByte(s[i:], '}')
+			if end < 0 {
+				return nil, PlaceholderError{at(i), s[i:], "a placeholder opens with { and never closes"}
+			}
+			name := Placeholder(s[i+1 : i+end])
+			if !known(name) {
+				return nil, PlaceholderError{at(i), string(name), fmt.Sprintf("{%s} is not known; use %s", name, placeholderList())}
+			}
+			flush()
+			out = append(out, Piece{Placeholder: name})
+			i += end + 1
+		case s[i] == '}':
+			return nil, PlaceholderError{at(i), "}", "a } stands alone; write }} for the sign itself"}
+		default:
+			text.WriteByte(s[i])
+			i++
+		}
+	}
+	flush()
+	return out, nil
+}
+
+func known(p Placeholder) bool {
+	return slices.ContainsFunc(Placeholders, func(x struct {
+		Name  Placeholder
+		Means string
+	}) bool {
+		return x.Name == p
+	})
+}
+
+func placeholderList() string {
+	names := make([]string, len(Placeholders))
+	for i, p := range Placeholders {
+		names[i] = "{" + string(p.Name) + "}"
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1]
+}
+
+// PrintSentence is the inverse of [ParseSentence].
+func PrintSentence(pieces []Piece) string {
+	var b strings.Builder
+	for _, p := range pieces {
+		if p.Placeholder != "" {
+			b.WriteString("{" + string(p.Placeholder) + "}")
+			continue
+		}
+		b.WriteString(strings.NewReplacer("{", "{{", "}", "}}").Replace(p.Text))
+	}
+	return b.String()
+}
+
+// Languages lists the languages a wording is written in, sorted, English first.
+func (w Wording) Languages() []string {
+	out := make([]string, 0, len(w))
+	for l := range w {
+		out = append(out, l)
+	}
+	sort.Slice(out, func(i, j int) bool {
+		if (out[i] == "en") != (out[j] == "en") {
+			return out[i] == "en"
+		}
+		return out[i] < out[j]
+	})
+	return out
+}
+
+// Sentence returns the sentence for a state in a language. A state without its
+// own sentence borrows: one step away and lost again from not yet. Outdone has
+// words only where the merchant wrote some.
+func (w Wording) Sentence(language string, s State) string {
+	states := []State{s}
+	if s == OneStep || s == Lost {
+		states = append(states, NotYet)
+	}
+	for _, st := range states {
+		if t := w[language][st]; t != "" {
+			return t
+		}
+	}
+	return ""
+}

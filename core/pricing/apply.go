@@ -1,0 +1,210 @@
+package pricing
+
+import (
+	"agonal.dev/agonal/core/money"
+)
+
+// Applied is what one order reward took from each line.
+type Applied struct {
+	Order  int // index into Problem.Orders
+	Total  money.Minor
+	Shares []money.Minor // per line
+}
+
+// Outcome is a choice of rungs and what the cart costs under it.
+type Outcome struct {
+	Method     int // index into Problem.Methods, -1: none
+	OrderGiven []bool
+	ShipGiven  []bool
+	Applied    []Applied
+	After      []money.Minor // per line, as shown, after order rewards
+	Tax        []money.Minor // per line: within or on top, by Problem.TaxShown
+	Goods      money.Minor   // Σ After
+	GoodsTax   money.Minor
+	ListFee    money.Minor // before shipping rewards, as shown
+	Fee        money.Minor
+	FeeTax     money.Minor
+	ToPay      money.Minor // with tax
+	// Exact tells whether no better choice exists; else Gap is the most by which
+	// a better one could be cheaper.
+	Exact bool
+	Gap   money.Minor
+}
+
+// goodsStage is the goods side of a choice: the order rewards of one subset.
+type goodsStage struct {
+	given   []bool
+	applied []Applied
+	after   []money.Minor
+	tax     []money.Minor
+	goods   money.Minor
+	taxSum  money.Minor
+	forFee  money.Minor // goods that fee tables look at
+	count   int
+}
+
+// order computes the goods stage for the order rewards marked in given. It
+// returns false where one of them would take nothing: such a reward is not given.
+func (p *Problem) order(given []bool) (goodsStage, bool) {
+	st := goodsStage{given: given, after: p.before(make([]money.Minor, 0, len(p.Lines)))}
+	for i := range p.Orders {
+		if !given[i] {
+			continue
+		}
+		a := p.take(i, st.after)
+		if a.Total == 0 {
+			return st, false
+		}
+		for j, s := range a.Shares {
+			st.after[j] -= s
+		}
+		st.applied = append(st.applied, a)
+		st.count++
+	}
+	st.tax = make([]money.Minor, len(p.Lines))
+	for i, l := range p.Lines {
+		st.goods += st.after[i]
+		if p.TaxShown {
+			st.tax[i] = taxWithin(l.Tax, st.after[i])
+		} else {
+			st.tax[i] = taxOn(l.Tax, st.after[i])
+		}
+		st.taxSum += st.tax[i]
+		if !l.GiftCard {
+			st.forFee += st.after[i]
+		}
+	}
+	return st, true
+}
+
+// take works out what order reward i takes from the remaining amounts: a
+// percentage rounded once on the sum, capped, then spread by largest remainder.
+func (p *Problem) take(i int, remaining []money.Minor) Applied {
+	o := p.Orders[i]
+	base := make([]money.Minor, len(remaining))
+	var sum money.Minor
+	for j, in := range o.Lines {
+		if in {
+			base[j] = remaining[j]
+			sum += base[j]
+		}
+	}
+	off, _ := o.Percent.Of(sum)
+	if o.Cap > 0 {
+		off = min(off, o.Cap)
+	}
+	a := Applied{Order: i, Total: off, Shares: make([]money.Minor, len(base))}
+	if off > 0 {
+		// Cannot fail: no weight is negative and off never exceeds their sum.
+		_ = money.Spread(a.Shares, off, base)
+	}
+	return a
+}
+
+func (st goodsStage) toPay(taxShown bool) money.Minor {
+	if taxShown {
+		return st.goods
+	}
+	return st.goods + st.taxSum
+}
+
+// shipStage is the shipping side of a choice for one method.
+type shipStage struct {
+	method  int
+	given   []bool
+	count   int
+	listFee money.Minor
+	fee     money.Minor
+	tax     money.Minor
+}
+
+func (p *Problem) shipping(st *goodsStage, method int, holds []bool) shipStage {
+	s := shipStage{method: method, given: make([]bool, len(p.Ships))}
+	if method < 0 {
+		return s
+	}
+	if p.anyGoods() {
+		s.listFee = p.Methods[method].Fee(st.forFee, p.Grams)
+	}
+	s.fee = s.listFee
+	for _, i := range p.fewest(method, s.listFee, holds) {
+		s.given[i] = true
+		s.count++
+		s.fee = p.Ships[i].By[method].Lower(s.fee)
+	}
+	if p.TaxShown {
+		s.tax = taxWithin(p.ShippingTax, s.fee)
+	} else {
+		s.tax = taxOn(p.ShippingTax, s.fee)
+	}
+	return s
+}
+
+func (s shipStage) toPay(taxShown bool) money.Minor {
+	if taxShown {
+		return s.fee
+	}
+	return s.fee + s.tax
+}
+
+// anyGoods tells whether there is anything to ship: a cart of gift cards alone
+// has no fee.
+func (p *Problem) anyGoods() bool {
+	for _, l := range p.Lines {
+		if !l.GiftCard {
+			return true
+		}
+	}
+	return false
+}
+
+// fewest returns the rungs that bring the fee of a method down as far as all
+// that hold would together: as few as do it, and of those the first by key.
+// Beyond three rungs it drops what is not needed from the last one on.
+func (p *Problem) fewest(method int, listFee money.Minor, holds []bool) []int {
+	var use []int
+	fee := listFee
+	for i := range p.Ships {
+		if holds[i] && p.Ships[i].By[method].Lower(listFee) < listFee {
+			use = append(use, i)
+			fee = p.Ships[i].By[method].Lower(fee)
+		}
+	}
+	if fee == listFee {
+		return nil
+	}
+	for size := 1; size <= min(3, len(use)); size++ {
+		if pick := p.pick(method, listFee, fee, use, nil, size); pick != nil {
+			return pick
+		}
+	}
+	for i := len(use) - 1; i >= 0; i-- {
+		without := append(append([]int{}, use[:i]...), use[i+1:]...)
+		if p.feeWith(method, listFee, without) == fee {
+			use = without
+		}
+	}
+	return use
+}
+
+func (p *Problem) feeWith(method int, fee money.Minor, rungs []int) money.Minor {
+	for _, i := range rungs {
+		fee = p.Ships[i].By[method].Lower(fee)
+	}
+	return fee
+}
+
+func (p *Problem) pick(method int, listFee, want money.Minor, from, have []int, size int) []int {
+	if size == 0 {
+		if p.feeWith(method, listFee, have) == want {
+			return append([]int{}, have...)
+		}
+		return nil
+	}
+	for i := range from {
+		if pick := p.pick(method, listFee, want, from[i+1:], append(have, from[i]), size-1); pick != nil {
+			return pick
+		}
+	}
+	return nil
+}

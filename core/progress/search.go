@@ -1,0 +1,196 @@
+// Package progress answers what is missing to a rung: the gap, what a shopper
+// must add to close it, and from what addition on it stays closed.
+//
+// Adding value to a cart can lose a rung again, because another reward becomes
+// due that is better for the shopper and takes goods below the goal. The search
+// for the least addition therefore decides anew for additions, exactly, and
+// skips whole ranges only where bounds prove that nothing changes in them.
+package progress
+
+import (
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
+)
+
+// Target is the rung that is asked about: an index into the problem's shipping
+// or order rungs.
+type Target struct {
+	Order bool
+	Index int
+}
+
+// ToAdd is what a shopper must add, in minor units as prices are shown.
+type ToAdd struct {
+	Least   money.Minor // reaches the rung
+	Lasting money.Minor // from here on it stays reached
+	Exists  bool        // whether Least exists
+	Lasts   bool        // whether Lasting exists
+}
+
+// Find looks for the additions that reach a rung. Line 0 of the problem is the
+// added unit; its amount is the search's to set, and is left at 0. The problem
+// must be the caller's own.
+func Find(p *pricing.Problem, t Target) ToAdd {
+	s := search{p: p, t: t, goal: goalOf(p, t)}
+	defer func() { p.Lines[0].Amount = 0 }()
+	most, ok := s.alone()
+	if !ok {
+		return ToAdd{}
+	}
+	if s.plain() {
+		x, ok := s.firstHolding(most)
+		return ToAdd{Least: x, Lasting: x, Exists: ok, Lasts: ok}
+	}
+	x, ok := s.first(1, most)
+	if !ok {
+		return ToAdd{}
+	}
+	out := ToAdd{Least: x, Exists: true}
+	for {
+		lost, any := s.lastLost(x, x+max(s.goal.Threshold, 1))
+		if !any {
+			out.Lasting, out.Lasts = x, true
+			return out
+		}
+		if x, ok = s.first(lost+1, most+max(s.goal.Threshold, 1)); !ok {
+			return out
+		}
+	}
+}
+
+func goalOf(p *pricing.Problem, t Target) pricing.Goal {
+	if t.Order {
+		return p.Orders[t.Index].Goal
+	}
+	return p.Ships[t.Index].Goal
+}
+
+type search struct {
+	p    *pricing.Problem
+	t    Target
+	goal pricing.Goal
+}
+
+// at sets the added unit's price and returns the problem.
+func (s *search) at(x money.Minor) *pricing.Problem {
+	s.p.Lines[0].Amount = x
+	return s.p
+}
+
+// reached decides with an added unit of price x.
+func (s *search) reached(x money.Minor) bool {
+	p := s.at(x)
+	o := p.Solve()
+	if s.t.Order {
+		return p.OrderStatus(&o, s.t.Index) == pricing.Reached
+	}
+	return p.ShipStatus(&o, s.t.Index) == pricing.Reached
+}
+
+// alone returns the least price at which the added unit, alone in a cart and
+// under every order reward there is, makes the goal; false if none does within
+// what a cart may hold.
+func (s *search) alone() (money.Minor, bool) {
+	lone := *s.p
+	lone.Lines = make([]pricing.Line, len(s.p.Lines))
+	lone.Lines[0] = s.p.Lines[0]
+	given := make([]bool, len(lone.Orders))
+	for i := range given {
+		given[i] = true
+	}
+	makes := func(x money.Minor) bool {
+		lone.Lines[0].Amount = x
+		return lone.GoalHolds(s.goal, lone.AfterOrders(given))
+	}
+	return least(1, money.Most/4, makes)
+}
+
+// least returns the least x in [lo, hi] for which a monotone property holds.
+func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool) {
+	if !holds(hi) {
+		return 0, false
+	}
+	for lo < hi {
+		mid := lo + (hi-lo)/2
+		if holds(mid) {
+			hi = mid
+		} else {
+			lo = mid + 1
+		}
+	}
+	return lo, true
+}
+
+// plain tells whether reaching the rung is a matter of its goal's value alone:
+// no order reward can come into play, and the reward is one that nothing better
+// can replace.
+func (s *search) plain() bool {
+	if len(s.p.Orders) > 0 || s.t.Order {
+		return false
+	}
+	for _, r := range s.p.Ships[s.t.Index].By {
+		if r.Form != pricing.Free && r.Form != pricing.NoShippingReward {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *search) firstHolding(most money.Minor) (money.Minor, bool) {
+	return least(1, most, func(x money.Minor) bool {
+		p := s.at(x)
+		return p.GoalHolds(s.goal, p.AfterOrders(nil))
+	})
+}
+
+// first returns the least x in [lo, hi] that reaches the rung.
+func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
+	if lo > hi {
+		return 0, false
+	}
+	switch s.judge(lo, hi) {
+	case always:
+		return lo, true
+	case never:
+		return 0, false
+	}
+	mid := lo + (hi-lo)/2
+	if x, ok := s.first(lo, mid); ok {
+		return x, true
+	}
+	return s.first(mid+1, hi)
+}
+
+// lastLost returns the greatest x in [lo, hi] that does not reach the rung.
+func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
+	if lo > hi {
+		return 0, false
+	}
+	switch s.judge(lo, hi) {
+	case always:
+		return 0, false
+	case never:
+		return hi, true
+	}
+	mid := lo + (hi-lo)/2
+	if x, ok := s.lastLost(mid+1, hi); ok {
+		return x, true
+	}
+	return s.lastLost(lo, mid)
+}
+
+// judge tells whether the rung is reached for all, none, or perhaps some x in
+// [lo, hi]. For a single x it is never undecided.
+func (s *search) judge(lo, hi money.Minor) verdict {
+	if lo == hi {
+		if s.reached(lo) {
+			return always
+		}
+		return never
+	}
+	r := ranges{search: s, lo: lo, hi: hi}
+	if s.p.Mode == pricing.ByPriority {
+		return r.byPriority()
+	}
+	return r.best()
+}
