@@ -387,6 +387,7 @@ func Write(products []catalog.Product) ([]byte, error) {
 	}
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
+	w.UseCRLF = true // as RFC 4180 has it
 	if err := w.Write(header); err != nil {
 		return nil, err
 	}

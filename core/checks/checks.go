@@ -1,0 +1,295 @@
+// Package checks finds what is wrong or doubtful in a nudge before it goes live.
+package checks
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// Severity tells whether a finding stops publishing.
+type Severity string
+
+// The severities.
+const (
+	Stop  Severity = "stop"
+	Doubt Severity = "doubt"
+)
+
+// Finding is something wrong or doubtful. Field is a path into the definition.
+type Finding struct {
+	Severity Severity `json:"severity"`
+	Field    string   `json:"field"`
+	Say      string   `json:"say"`
+}
+
+// Context is what a definition is held against.
+type Context struct {
+	Regions []catalog.Region
+	Catalog *catalog.Catalog
+	Others  []decide.Live // the other nudges that are live
+	Now     time.Time
+	Locale  string // in which amounts are written in findings
+}
+
+// Find lists findings, those that stop publishing first.
+func Find(d nudge.Definition, c Context) []Finding {
+	f := finder{d: &d, c: &c}
+	if err := d.Valid(); err != nil {
+		f.stop("definition", "%s", err)
+	}
+	if strings.TrimSpace(d.Name) == "" {
+		f.stop("name", "Give the nudge a name.")
+	}
+	f.audience()
+	f.scope()
+	for _, r := range f.regions() {
+		f.thresholds(r)
+		f.rewards(r)
+	}
+	f.placements()
+	f.schedule()
+	f.wording()
+	f.others()
+	slices.SortStableFunc(f.out, func(a, b Finding) int { return strings.Compare(string(b.Severity), string(a.Severity)) })
+	return f.out
+}
+
+// Stops tells whether any finding stops publishing.
+func Stops(fs []Finding) bool {
+	return slices.ContainsFunc(fs, func(f Finding) bool { return f.Severity == Stop })
+}
+
+type finder struct {
+	d   *nudge.Definition
+	c   *Context
+	out []Finding
+}
+
+func (f *finder) stop(field, say string, args ...any) {
+	f.out = append(f.out, Finding{Stop, field, fmt.Sprintf(say, args...)})
+}
+
+func (f *finder) doubt(field, say string, args ...any) {
+	f.out = append(f.out, Finding{Doubt, field, fmt.Sprintf(say, args...)})
+}
+
+// regions lists the regions the nudge is for.
+func (f *finder) regions() []*catalog.Region {
+	var out []*catalog.Region
+	for i := range f.c.Regions {
+		r := &f.c.Regions[i]
+		if len(f.d.Audience.Regions) == 0 || slices.Contains(f.d.Audience.Regions, r.ID) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func (f *finder) audience() {
+	for _, id := range f.d.Audience.Regions {
+		if !slices.ContainsFunc(f.c.Regions, func(r catalog.Region) bool { return r.ID == id }) {
+			f.stop("audience.regions", "The shop has no region %q; choose another.", id)
+		}
+	}
+}
+
+func (f *finder) scope() {
+	known := func(kind string, all []string, names ...[]string) {
+		for _, list := range names {
+			for _, n := range list {
+				if !slices.Contains(all, n) {
+					f.stop("ladder.scope", "The shop has no %s %q; choose another.", kind, n)
+				}
+			}
+		}
+	}
+	s := f.d.Ladder.Scope
+	known("collection", f.c.Catalog.Collections(), s.Include.Collections, s.Exclude.Collections)
+	known("tag", f.c.Catalog.Tags(), s.Include.Tags, s.Exclude.Tags)
+	for _, id := range slices.Concat(s.Include.Products, s.Exclude.Products) {
+		if _, ok := f.c.Catalog.Product(id); !ok {
+			f.stop("ladder.scope", "The shop has no product %q; choose another.", id)
+		}
+	}
+}
+
+func (f *finder) thresholds(r *catalog.Region) {
+	last := money.Amount{Minor: -1}
+	for i, rung := range f.d.Ladder.Rungs {
+		field := fmt.Sprintf("ladder.rungs[%d].thresholds.%s", i, r.ID)
+		t, ok := rung.Thresholds[r.ID]
+		switch {
+		case !ok:
+			f.stop(field, "Rung %d has no threshold for %s; write one in %s.", i+1, r.Name, r.Currency)
+			continue
+		case t.Currency != r.Currency:
+			f.stop(field, "Rung %d is in %s for %s, which pays in %s.", i+1, t.Currency, r.Name, r.Currency)
+			continue
+		case t.Minor <= last.Minor:
+			f.stop(field, "Rung %d for %s is %s and must be more than the rung before it, %s.", i+1, r.Name, f.money(t), f.money(last))
+		}
+		last = t
+	}
+}
+
+func (f *finder) rewards(r *catalog.Region) {
+	for i, rung := range f.d.Ladder.Rungs {
+		for j, w := range rung.Rewards {
+			field := fmt.Sprintf("ladder.rungs[%d].rewards[%d]", i, j)
+			if w.Kind == nudge.ShippingOff || w.Kind == nudge.ShippingFlat {
+				if a, ok := w.Amounts[r.ID]; !ok || a.Currency != r.Currency {
+					f.stop(field+".amounts."+r.ID, "Rung %d has no amount for %s; write one in %s.", i+1, r.Name, r.Currency)
+				}
+			}
+			if w.Kind.Class() == nudge.ShippingClass {
+				f.methods(r, i, field, rung, w)
+			}
+		}
+	}
+}
+
+func (f *finder) methods(r *catalog.Region, i int, field string, rung nudge.Rung, w nudge.Reward) {
+	any, costs := false, false
+	for _, m := range r.Methods {
+		if !w.Names(m.ID) {
+			continue
+		}
+		any = true
+		costs = costs || m.ByWeight || m.Fee(rung.Thresholds[r.ID].Minor, 0) > 0
+	}
+	switch {
+	case !any:
+		f.stop(field+".methods", "Rung %d: %s has no shipping method called %s.", i+1, r.Name, strings.Join(w.Methods, " or "))
+	case !costs:
+		f.doubt(field+".methods", "Rung %d gives nothing in %s: shipping costs nothing there from %s anyway.", i+1, r.Name, f.money(rung.Thresholds[r.ID]))
+	}
+}
+
+func (f *finder) placements() {
+	if len(f.d.Placements) == 0 {
+		f.stop("placements", "Choose where it shows, or no shopper will know of it.")
+	}
+}
+
+func (f *finder) schedule() {
+	if u := f.d.Schedule.Until; u != nil && !u.After(f.c.Now) {
+		f.stop("schedule.until", "Its end lies in the past; choose a later one.")
+	}
+}
+
+func (f *finder) wording() {
+	needed := map[string]bool{}
+	for _, r := range f.regions() {
+		for _, l := range r.Languages {
+			needed[l] = true
+		}
+	}
+	any := false
+	for _, l := range f.d.Wording.Languages() {
+		any = any || f.d.Wording[l][nudge.NotYet] != ""
+		f.sentences(l)
+	}
+	if !any {
+		f.stop("wording", "It has no sentence for the time before the goal is reached; write one.")
+		return
+	}
+	languages := make([]string, 0, len(needed))
+	for l := range needed {
+		languages = append(languages, l)
+	}
+	slices.Sort(languages)
+	for _, l := range languages {
+		for _, s := range []nudge.State{nudge.NotYet, nudge.Reached} {
+			if f.d.Wording.Sentence(l, s) == "" {
+				f.doubt(fmt.Sprintf("wording.%s.%s", l, s), "%s has no sentence for “%s”; shoppers there read another language.", LanguageName(l), StateName(s))
+			}
+		}
+	}
+}
+
+// sentences looks for numbers written by hand where a placeholder belongs, and
+// for a promise that does not say what is missing.
+func (f *finder) sentences(language string) {
+	for _, s := range nudge.States {
+		text := f.d.Wording[language][s]
+		if text == "" {
+			continue
+		}
+		field := fmt.Sprintf("wording.%s.%s", language, s)
+		pieces, err := nudge.ParseSentence(text)
+		if err != nil {
+			continue // Valid has said so
+		}
+		has := false
+		for _, p := range pieces {
+			has = has || p.Placeholder == nudge.ToAdd
+			if n := f.typedNumber(p.Text); n != "" {
+				f.doubt(field, "“%s” is written by hand in %s; use {threshold} or {to_add}, so that it follows when you change it.", n, LanguageName(language))
+			}
+		}
+		if s == nudge.NotYet && !has {
+			f.doubt(field, "The %s sentence does not say what to add; put {to_add} in.", LanguageName(language))
+		}
+	}
+}
+
+// typedNumber finds a number in plain text that is one of the thresholds.
+func (f *finder) typedNumber(text string) string {
+	for _, n := range strings.FieldsFunc(text, func(r rune) bool { return !strings.ContainsRune("0123456789.,", r) }) {
+		plain := strings.Trim(n, ".,")
+		for _, rung := range f.d.Ladder.Rungs {
+			for _, a := range rung.Thresholds {
+				whole := money.Decimal(a.Minor, a.Currency.Digits())
+				for _, way := range []string{whole, strings.TrimSuffix(whole, ".00"), strings.ReplaceAll(whole, ".", ",")} {
+					if plain != "" && plain == way {
+						return plain
+					}
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// others points out another live nudge that makes the same kind of promise in
+// the same place and region.
+func (f *finder) others() {
+	for _, o := range f.c.Others {
+		if !sharesRegion(f.d.Audience.Regions, o.Definition.Audience.Regions) || f.d.Audience.Code != o.Definition.Audience.Code {
+			continue
+		}
+		for _, p := range f.d.Placements {
+			if slices.Contains(o.Definition.Placements, p) && sameKinds(*f.d, o.Definition) {
+				f.doubt("placements", "“%s” is live with the same kind of reward in the same place (%s); only one of them shows at a time.", o.Definition.Name, PlacementName(p))
+				break
+			}
+		}
+	}
+}
+
+func sharesRegion(a, b []string) bool {
+	if len(a) == 0 || len(b) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(a, func(r string) bool { return slices.Contains(b, r) })
+}
+
+func sameKinds(a, b nudge.Definition) bool {
+	for _, r := range a.Ladder.Rungs {
+		for _, s := range b.Ladder.Rungs {
+			if len(r.Rewards) > 0 && len(s.Rewards) > 0 && r.Rewards[0].Kind == s.Rewards[0].Kind {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (f *finder) money(a money.Amount) string { return money.Format(a, f.c.Locale) }

@@ -1,0 +1,222 @@
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/base64"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/mail"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+	"golang.org/x/crypto/argon2"
+	"gorm.io/gorm"
+
+	"agonal.dev/agonal/internal/store"
+)
+
+// argon2id parameters, stored with each hash so that they can be raised later.
+const (
+	argonTime    = 2
+	argonMemory  = 32 << 10 // KiB
+	argonThreads = 1
+	argonKey     = 32
+	argonSalt    = 16
+)
+
+// HashPassword makes an argon2id hash in the usual encoded form.
+func HashPassword(password string) string {
+	salt := make([]byte, argonSalt)
+	_, _ = rand.Read(salt) // never fails, see crypto/rand
+	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonThreads, argonKey)
+	b64 := base64.RawStdEncoding.EncodeToString
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads, b64(salt), b64(key))
+}
+
+// passwordIs tells whether a password belongs to a hash.
+func passwordIs(password, hash string) bool {
+	var version int
+	var memory, passes uint32
+	var threads uint8
+	parts := strings.Split(hash, "$")
+	if len(parts) != 6 || parts[1] != "argon2id" {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[2], "v=%d", &version); err != nil || version != argon2.Version {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &passes, &threads); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil || len(want) == 0 {
+		return false
+	}
+	got := argon2.IDKey([]byte(password), salt, passes, memory, threads, uint32(len(want)))
+	return subtle.ConstantTimeCompare(got, want) == 1
+}
+
+// decoy is checked for addresses nobody has, so that they take as long.
+var decoy = sync.OnceValue(func() string { return HashPassword("nobody") })
+
+// ErrTooManyAttempts says that sign-in must wait.
+type ErrTooManyAttempts struct{ Wait time.Duration }
+
+func (e ErrTooManyAttempts) Error() string {
+	return fmt.Sprintf("Too many attempts. Try again in %d minutes.", int(e.Wait.Minutes())+1)
+}
+
+// SignIn checks an address and password. Wrong ones give a Problem that does not
+// say which of the two is wrong; many in a row give ErrTooManyAttempts.
+func (a *App) SignIn(ctx context.Context, email, password, from string) (store.Account, error) {
+	email = strings.ToLower(strings.TrimSpace(email))
+	if wait := a.throttle.wait(a.Now(), email, from); wait > 0 {
+		return store.Account{}, ErrTooManyAttempts{wait}
+	}
+	var acc store.Account
+	err := a.Store.DB.WithContext(ctx).Where("email = ?", email).Take(&acc).Error
+	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+		return store.Account{}, err
+	}
+	hash := acc.PasswordHash
+	if hash == "" {
+		hash = decoy()
+	}
+	if len(password) > 1000 || !passwordIs(password, hash) || acc.PasswordHash == "" {
+		a.throttle.failed(a.Now(), email, from)
+		return store.Account{}, Problem{"password", "This address and password do not belong together."}
+	}
+	a.throttle.succeeded(email, from)
+	return acc, nil
+}
+
+// Account reads a person.
+func (a *App) Account(ctx context.Context, id uuid.UUID) (store.Account, error) {
+	var acc store.Account
+	err := a.Store.DB.WithContext(ctx).Where("id = ?", id).Take(&acc).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return acc, ErrNotFound
+	}
+	return acc, err
+}
+
+// ShopRole is a shop with what the person may do in it.
+type ShopRole struct {
+	store.Shop
+	Role store.Role
+}
+
+// ShopsOf lists the shops of a person by name.
+func (a *App) ShopsOf(ctx context.Context, account uuid.UUID) ([]ShopRole, error) {
+	var ms []store.Membership
+	db := a.Store.DB.WithContext(ctx)
+	if err := db.Where("account_id = ?", account).Find(&ms).Error; err != nil {
+		return nil, err
+	}
+	var shops []store.Shop
+	if err := db.Where("id IN (SELECT shop_id FROM memberships WHERE account_id = ?)", account).Order("name").Find(&shops).Error; err != nil {
+		return nil, err
+	}
+	out := make([]ShopRole, 0, len(shops))
+	for _, s := range shops {
+		for _, m := range ms {
+			if m.ShopID == s.ID {
+				out = append(out, ShopRole{s, m.Role})
+			}
+		}
+	}
+	return out, nil
+}
+
+// CreateAccount makes a person who can sign in. The password must have at least
+// ten characters.
+func (a *App) CreateAccount(ctx context.Context, email, name, password string) (store.Account, error) {
+	email = strings.ToLower(strings.TrimSpace(email))
+	if _, err := mail.ParseAddress(email); err != nil {
+		return store.Account{}, Problem{"email", "That is not an e-mail address."}
+	}
+	if len(password) < 10 {
+		return store.Account{}, Problem{"password", "A password needs at least ten characters."}
+	}
+	acc := store.Account{ID: uuid.New(), Email: email, Name: name, PasswordHash: HashPassword(password), CreatedAt: a.Now().UTC()}
+	return acc, a.Store.DB.WithContext(ctx).Create(&acc).Error
+}
+
+// HashKey is how secret keys are stored.
+func HashKey(key string) string {
+	sum := sha256.Sum256([]byte(key))
+	return hex.EncodeToString(sum[:])
+}
+
+// throttle slows down guessing: after five failures for an address or from a
+// network address within a quarter of an hour, sign-in waits until it is over.
+type throttle struct {
+	mu   sync.Mutex
+	runs map[string]run
+}
+
+type run struct {
+	failures int
+	since    time.Time
+}
+
+const (
+	throttleAfter = 5
+	throttleTime  = 15 * time.Minute
+	// throttleKeys bounds the memory that guessing can take.
+	throttleKeys = 10_000
+)
+
+func newThrottle() *throttle { return &throttle{runs: map[string]run{}} }
+
+func (t *throttle) wait(now time.Time, keys ...string) time.Duration {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	var longest time.Duration
+	for i, k := range keys {
+		r, ok := t.runs[k]
+		if !ok {
+			continue
+		}
+		// A network address may be shared: it gets four times as many attempts.
+		if limit := throttleAfter << (2 * i); r.failures >= limit {
+			longest = max(longest, throttleTime-now.Sub(r.since))
+		}
+	}
+	return longest
+}
+
+func (t *throttle) failed(now time.Time, keys ...string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if len(t.runs) > throttleKeys {
+		for k, r := range t.runs {
+			if now.Sub(r.since) > throttleTime {
+				delete(t.runs, k)
+			}
+		}
+	}
+	for _, k := range keys {
+		r := t.runs[k]
+		if now.Sub(r.since) > throttleTime {
+			r = run{since: now}
+		}
+		r.failures++
+		t.runs[k] = r
+	}
+}
+
+func (t *throttle) succeeded(keys ...string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for _, k := range keys {
+		delete(t.runs, k)
+	}
+}

@@ -1,0 +1,371 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"reflect"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"agonal.dev/agonal/core/checks"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/internal/store"
+)
+
+// Conflict says that somebody else changed what one was about to change.
+type Conflict struct {
+	By   string // their name
+	At   time.Time
+	Have int // the version one had
+	Now  int // the version there is
+}
+
+func (c Conflict) Error() string {
+	return fmt.Sprintf("%s changed this draft in the meantime", c.By)
+}
+
+// Blocked says that checks stop a nudge from being published.
+type Blocked struct{ Findings []checks.Finding }
+
+func (b Blocked) Error() string {
+	for _, f := range b.Findings {
+		if f.Severity == checks.Stop {
+			return f.Say
+		}
+	}
+	return "checks stop this nudge"
+}
+
+// Nudge reads one nudge, or ErrNotFound.
+func (a *App) Nudge(ctx context.Context, shop, id string) (store.Nudge, error) {
+	var n store.Nudge
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ?", shop, id).Take(&n).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return n, ErrNotFound
+	}
+	return n, err
+}
+
+// Nudges lists a shop's nudges by priority.
+func (a *App) Nudges(ctx context.Context, shop string) ([]store.Nudge, error) {
+	var ns []store.Nudge
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ?", shop).Order("priority, id").Find(&ns).Error
+	return ns, err
+}
+
+// Revisions lists a nudge's revisions, the newest first.
+func (a *App) Revisions(ctx context.Context, shop, id string) ([]store.Revision, error) {
+	var rs []store.Revision
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND nudge_id = ?", shop, id).Order("number DESC").Find(&rs).Error
+	return rs, err
+}
+
+// Create makes a new draft at the end of the merchant's order. Its id is made
+// from its name and never changes.
+func (a *App) Create(ctx context.Context, shop, who string, d nudge.Definition) (store.Nudge, error) {
+	if err := d.Valid(); err != nil {
+		return store.Nudge{}, err
+	}
+	now := a.Now().UTC()
+	n := store.Nudge{ShopID: shop, State: store.StateDraft, Draft: d, DraftVersion: 1, Dirty: true, CreatedAt: now, ChangedAt: now, ChangedBy: who, StateSince: now}
+	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := lockShop(tx, shop); err != nil {
+			return err
+		}
+		var ids []string
+		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error; err != nil {
+			return err
+		}
+		n.ID = freeID(d.Name, ids)
+		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Select("coalesce(max(priority), 0) + 1").Scan(&n.Priority).Error; err != nil {
+			return err
+		}
+		return tx.Create(&n).Error
+	})
+	return n, err
+}
+
+// lockShop makes changes to the list of a shop's nudges wait for each other.
+func lockShop(tx *gorm.DB, shop string) error {
+	return tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", shop).Take(&store.Shop{}).Error
+}
+
+func freeID(name string, taken []string) string {
+	base := strings.Trim(strings.Join(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
+		return (r < 'a' || r > 'z') && (r < '0' || r > '9')
+	}), "-"), "-")
+	if base == "" {
+		base = "nudge"
+	}
+	if len(base) > 50 {
+		base = strings.Trim(base[:50], "-")
+	}
+	has := map[string]bool{}
+	for _, t := range taken {
+		has[t] = true
+	}
+	id := base
+	for i := 2; has[id]; i++ {
+		id = fmt.Sprintf("%s-%d", base, i)
+	}
+	return id
+}
+
+// locked runs a change on a nudge whose row is locked, and stores it.
+func (a *App) locked(ctx context.Context, shop, id string, change func(tx *gorm.DB, n *store.Nudge) error) (store.Nudge, error) {
+	var n store.Nudge
+	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("shop_id = ? AND id = ?", shop, id).Take(&n).Error
+		if errors.Is(err, gorm.ErrRecordNotFound) {
+			return ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		if err := change(tx, &n); err != nil {
+			return err
+		}
+		return tx.Save(&n).Error
+	})
+	return n, err
+}
+
+// EditDraft changes a draft. version is the one the person saw; if the draft has
+// moved on, nothing is changed and a Conflict is returned.
+func (a *App) EditDraft(ctx context.Context, shop, id, who string, version int, edit func(*nudge.Definition) error) (store.Nudge, error) {
+	return a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
+		if n.DraftVersion != version {
+			return Conflict{By: n.ChangedBy, At: n.ChangedAt, Have: version, Now: n.DraftVersion}
+		}
+		d := n.Draft.Clone()
+		if err := edit(&d); err != nil {
+			return err
+		}
+		if err := d.Valid(); err != nil {
+			return err
+		}
+		if reflect.DeepEqual(d, n.Draft) {
+			return nil
+		}
+		n.Draft = d
+		n.DraftVersion++
+		n.ChangedAt, n.ChangedBy = a.Now().UTC(), who
+		n.Dirty = true
+		if n.LiveRevision > 0 {
+			live, err := revision(tx, shop, id, n.LiveRevision)
+			if err != nil {
+				return err
+			}
+			n.Dirty = !reflect.DeepEqual(live.Definition.Clone(), d)
+		}
+		return nil
+	})
+}
+
+func revision(tx *gorm.DB, shop, id string, number int) (store.Revision, error) {
+	var r store.Revision
+	err := tx.Where("shop_id = ? AND nudge_id = ? AND number = ?", shop, id, number).Take(&r).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return r, ErrNotFound
+	}
+	return r, err
+}
+
+// Revision reads one revision of a nudge.
+func (a *App) Revision(ctx context.Context, shop, id string, number int) (store.Revision, error) {
+	return revision(a.Store.DB.WithContext(ctx), shop, id, number)
+}
+
+// Check finds what is wrong or doubtful in a definition for a shop.
+func (a *App) Check(ctx context.Context, shop, id string, d nudge.Definition) ([]checks.Finding, error) {
+	snap, err := a.Snapshots.Get(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	live, err := a.Store.Live(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	var others []decide.Live
+	for _, l := range live {
+		if l.ID != id {
+			others = append(others, l)
+		}
+	}
+	return checks.Find(d, checks.Context{
+		Regions: snap.Regions(), Catalog: snap.Catalog(), Others: others, Now: a.Now(), Locale: snap.Shop.Locale,
+	}), nil
+}
+
+// Publish makes the draft a new revision and puts it in force as a whole.
+// Publishing what is in force already changes nothing, so that a double click or
+// a second tab does no harm. Errors: Conflict, Blocked.
+func (a *App) Publish(ctx context.Context, shop, id, who string, version int) (store.Nudge, error) {
+	n, err := a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
+		if n.DraftVersion != version {
+			return Conflict{By: n.ChangedBy, At: n.ChangedAt, Have: version, Now: n.DraftVersion}
+		}
+		if n.State == store.StateLive && !n.Dirty {
+			return nil
+		}
+		found, err := a.Check(ctx, shop, id, n.Draft)
+		if err != nil {
+			return err
+		}
+		if checks.Stops(found) {
+			return Blocked{found}
+		}
+		now := a.Now().UTC()
+		if n.Dirty {
+			var last int
+			if err := tx.Model(&store.Revision{}).Where("shop_id = ? AND nudge_id = ?", shop, id).Select("coalesce(max(number), 0)").Scan(&last).Error; err != nil {
+				return err
+			}
+			r := store.Revision{ShopID: shop, NudgeID: id, Number: last + 1, Definition: n.Draft, PublishedAt: now, PublishedBy: who}
+			if err := tx.Create(&r).Error; err != nil {
+				return err
+			}
+			n.LiveRevision, n.Dirty = r.Number, false
+		}
+		if n.State != store.StateLive {
+			n.State, n.StateSince = store.StateLive, now
+		}
+		return announce(tx, shop)
+	})
+	return n, a.refreshed(ctx, shop, err)
+}
+
+func announce(tx *gorm.DB, shop string) error {
+	return tx.Exec("SELECT pg_notify(?, ?)", store.Channel, shop).Error
+}
+
+// refreshed makes this instance see its own change at once, before the
+// announcement comes back.
+func (a *App) refreshed(ctx context.Context, shop string, err error) error {
+	if err != nil {
+		return err
+	}
+	_, err = a.Snapshots.Refresh(ctx, shop)
+	return err
+}
+
+// SetState pauses, ends or resumes a nudge that was published before. Resuming
+// puts the last published revision in force.
+func (a *App) SetState(ctx context.Context, shop, id, who string, to store.State) (store.Nudge, error) {
+	n, err := a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
+		if n.LiveRevision == 0 {
+			return Problem{"state", "This nudge was never published; publish it first."}
+		}
+		if to != store.StateLive && to != store.StatePaused && to != store.StateEnded {
+			return Problem{"state", "A nudge can be put live, paused or ended."}
+		}
+		if n.State == to {
+			return nil
+		}
+		n.State, n.StateSince, n.ChangedBy = to, a.Now().UTC(), who
+		return announce(tx, shop)
+	})
+	return n, a.refreshed(ctx, shop, err)
+}
+
+// Copy makes a new draft from a nudge's draft, under a name of its own.
+func (a *App) Copy(ctx context.Context, shop, id, who string) (store.Nudge, error) {
+	n, err := a.Nudge(ctx, shop, id)
+	if err != nil {
+		return n, err
+	}
+	d := n.Draft.Clone()
+	runes := []rune(d.Name)
+	d.Name = string(runes[:min(len(runes), nudge.MostName-7)]) + ", copy"
+	return a.Create(ctx, shop, who, d)
+}
+
+// DeleteDraft removes a nudge that was never published. For one that was, it
+// puts the live revision back into the draft.
+func (a *App) DeleteDraft(ctx context.Context, shop, id, who string) (gone bool, err error) {
+	_, err = a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
+		if n.LiveRevision == 0 {
+			gone = true
+			return nil
+		}
+		return a.putBack(tx, n, n.LiveRevision, who)
+	})
+	if err == nil && gone {
+		err = a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ? AND live_revision = 0", shop, id).Delete(&store.Nudge{}).Error
+	}
+	return gone, err
+}
+
+// Restore puts an earlier revision into the draft; publishing it is a step of
+// its own.
+func (a *App) Restore(ctx context.Context, shop, id, who string, number int) (store.Nudge, error) {
+	return a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error { return a.putBack(tx, n, number, who) })
+}
+
+func (a *App) putBack(tx *gorm.DB, n *store.Nudge, number int, who string) error {
+	r, err := revision(tx, n.ShopID, n.ID, number)
+	if err != nil {
+		return err
+	}
+	n.Draft = r.Definition
+	n.DraftVersion++
+	n.Dirty = number != n.LiveRevision
+	n.ChangedAt, n.ChangedBy = a.Now().UTC(), who
+	return nil
+}
+
+// Reorder puts nudges in the merchant's order. Ids that are not named keep their
+// order after those that are; unknown ids are passed over.
+func (a *App) Reorder(ctx context.Context, shop string, ids []string) error {
+	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := lockShop(tx, shop); err != nil {
+			return err
+		}
+		var all []string
+		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Order("priority, id").Pluck("id", &all).Error; err != nil {
+			return err
+		}
+		for i, id := range inOrder(ids, all) {
+			if err := tx.Model(&store.Nudge{}).Where("shop_id = ? AND id = ?", shop, id).Update("priority", i+1).Error; err != nil {
+				return err
+			}
+		}
+		return announce(tx, shop)
+	})
+	return a.refreshed(ctx, shop, err)
+}
+
+func inOrder(first, all []string) []string {
+	known, used := map[string]bool{}, map[string]bool{}
+	for _, id := range all {
+		known[id] = true
+	}
+	var out []string
+	for _, id := range append(append([]string{}, first...), all...) {
+		if known[id] && !used[id] {
+			used[id] = true
+			out = append(out, id)
+		}
+	}
+	return out
+}
+
+// Phase is a nudge's state as people speak of it: a live one whose start is to
+// come is scheduled, one whose end has passed is ended.
+func Phase(n store.Nudge, live *nudge.Definition, now time.Time) string {
+	if n.State != store.StateLive || live == nil {
+		return string(n.State)
+	}
+	switch s := live.Schedule; {
+	case s.Until != nil && !now.Before(*s.Until):
+		return "ended"
+	case s.From != nil && now.Before(*s.From):
+		return "scheduled"
+	}
+	return "live"
+}

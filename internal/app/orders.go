@@ -1,0 +1,169 @@
+package app
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/internal/store"
+)
+
+// OrderRequest is an order as a shop places it.
+type OrderRequest struct {
+	// Key makes placing repeatable: the same key and order give the same result.
+	Key      string        `json:"idempotency_key"`
+	Cart     decide.Cart   `json:"cart"`
+	Visit    decide.Visit  `json:"visit"`
+	Moment   decide.Moment `json:"moment"`
+	Customer string        `json:"customer"`
+	// Expect is the total the shopper was shown, in minor units.
+	Expect money.Minor `json:"expect_to_pay"`
+	// Charged tells that the shop has charged Expect already, while Agonal could
+	// not be reached; the order is then taken over as it is.
+	Charged bool `json:"charged,omitempty"`
+	// PlacedAt is when it was charged; only with Charged.
+	PlacedAt *time.Time `json:"placed_at,omitempty"`
+}
+
+// QuoteChanged says that the total is no longer what the shopper was shown.
+type QuoteChanged struct {
+	Expected money.Minor
+	Decision decide.Decision
+	Changes  []string
+}
+
+func (q QuoteChanged) Error() string { return "the total has changed since it was shown" }
+
+// ErrKeyReused says that an idempotency key came with another order.
+var ErrKeyReused = errors.New("this idempotency key was used for another order")
+
+// PlaceOrder prices an order again and stores it. Errors: decide.FieldErrors,
+// Problem, QuoteChanged, ErrKeyReused.
+func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (store.Order, error) {
+	if req.Key == "" || len(req.Key) > 200 {
+		return store.Order{}, Problem{"idempotency_key", "an idempotency key of 1 to 200 characters is needed"}
+	}
+	if len(req.Cart.Lines) == 0 {
+		return store.Order{}, Problem{"cart.lines", "an order needs at least one line"}
+	}
+	if req.Cart.Destination == nil {
+		return store.Order{}, Problem{"cart.destination", "an order needs a destination"}
+	}
+	body, err := json.Marshal(req)
+	if err != nil {
+		return store.Order{}, err
+	}
+	sum := sha256.Sum256(body)
+	hash := hex.EncodeToString(sum[:])
+	if o, err := a.orderByKey(ctx, shop, req.Key, hash); err == nil || !errors.Is(err, ErrNotFound) {
+		return o, err
+	}
+	now := a.Now().UTC()
+	if req.Charged && req.PlacedAt != nil && req.PlacedAt.Before(now) {
+		now = req.PlacedAt.UTC()
+	}
+	snap, err := a.Snapshots.Get(ctx, shop)
+	if err != nil {
+		return store.Order{}, err
+	}
+	moment := req.Moment
+	moment.At = now
+	d, err := snap.Decide(decide.Request{Cart: req.Cart, Visit: req.Visit, Moment: moment})
+	if err != nil {
+		return store.Order{}, err
+	}
+	if d.ToPay != req.Expect && !req.Charged {
+		return store.Order{}, QuoteChanged{req.Expect, d, changes(req.Expect, d)}
+	}
+	o := orderOf(shop, req, hash, d, now)
+	err = a.storeOrder(ctx, &o)
+	if errors.Is(err, gorm.ErrDuplicatedKey) {
+		return a.orderByKey(ctx, shop, req.Key, hash)
+	}
+	return o, err
+}
+
+func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now time.Time) store.Order {
+	o := store.Order{
+		ShopID: shop, IdempotencyKey: req.Key, RequestHash: hash, Visit: req.Visit.ID, Region: d.Region,
+		Country: req.Cart.Destination.Country, Currency: d.Currency, Goods: d.Goods, Off: d.Off, Tax: d.Tax,
+		ToPay: d.ToPay, Customer: req.Customer, Decision: d, PlacedAt: now,
+	}
+	if d.Shipping != nil {
+		o.Fee, o.ListFee, o.Method = d.Shipping.Fee, d.Shipping.ListFee, d.Shipping.Method
+	}
+	if req.Charged {
+		o.AsQuoted, o.ToPay = true, req.Expect
+	}
+	for _, g := range d.Rewards {
+		o.Rewards = append(o.Rewards, store.OrderReward{ShopID: shop, NudgeID: g.Nudge, Revision: g.Revision, Rung: g.Rung, Currency: d.Currency, Amount: g.Amount})
+	}
+	if req.Charged && d.ToPay != req.Expect {
+		o.Rewards = nil // what was charged is not what these rewards make
+	}
+	return o
+}
+
+func (a *App) storeOrder(ctx context.Context, o *store.Order) error {
+	return a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := lockShop(tx, o.ShopID); err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Order{}).Where("shop_id = ?", o.ShopID).Select("coalesce(max(number), 1000) + 1").Scan(&o.Number).Error; err != nil {
+			return err
+		}
+		for i := range o.Rewards {
+			o.Rewards[i].OrderNumber = o.Number
+		}
+		return tx.Create(o).Error
+	})
+}
+
+func (a *App) orderByKey(ctx context.Context, shop, key, hash string) (store.Order, error) {
+	var o store.Order
+	err := a.Store.DB.WithContext(ctx).Preload("Rewards").Where("shop_id = ? AND idempotency_key = ?", shop, key).Take(&o).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return o, ErrNotFound
+	}
+	if err == nil && o.RequestHash != hash {
+		return o, ErrKeyReused
+	}
+	return o, err
+}
+
+// changes says in words what is different from what was shown.
+func changes(expected money.Minor, d decide.Decision) []string {
+	show := func(m money.Minor) string {
+		return money.Format(money.Amount{Minor: m, Currency: d.Currency}, d.Locale)
+	}
+	out := []string{fmt.Sprintf("The total is now %s instead of %s.", show(d.ToPay), show(expected))}
+	if d.Shipping != nil {
+		out = append(out, fmt.Sprintf("Goods are %s, %s is %s.", show(d.Goods), d.Shipping.Name, show(d.Shipping.Fee)))
+	}
+	return out
+}
+
+// Orders lists a shop's orders, the newest first.
+func (a *App) Orders(ctx context.Context, shop string, limit int) ([]store.Order, error) {
+	var os []store.Order
+	err := a.Store.DB.WithContext(ctx).Preload("Rewards").Where("shop_id = ?", shop).Order("number DESC").Limit(limit).Find(&os).Error
+	return os, err
+}
+
+// Order reads one order.
+func (a *App) Order(ctx context.Context, shop string, number int64) (store.Order, error) {
+	var o store.Order
+	err := a.Store.DB.WithContext(ctx).Preload("Rewards").Where("shop_id = ? AND number = ?", shop, number).Take(&o).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return o, ErrNotFound
+	}
+	return o, err
+}

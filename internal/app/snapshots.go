@@ -1,0 +1,172 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgxpool"
+	"gorm.io/gorm"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/internal/store"
+)
+
+// ShopSnapshot is a shop as decisions see it, with what the API needs to know of it.
+type ShopSnapshot struct {
+	Shop store.Shop
+	*decide.Snapshot
+}
+
+// Snapshots keeps a compiled snapshot of every shop that was asked for, and
+// makes it anew when the shop changes. While the database is away the last
+// snapshot stays in use.
+type Snapshots struct {
+	store  *store.Store
+	log    *slog.Logger
+	mu     sync.RWMutex
+	byShop map[string]*ShopSnapshot
+	byKey  map[string]string // publishable key and secret key hash → shop
+	load   sync.Mutex
+}
+
+func newSnapshots(s *store.Store, log *slog.Logger) *Snapshots {
+	return &Snapshots{store: s, log: log, byShop: map[string]*ShopSnapshot{}, byKey: map[string]string{}}
+}
+
+// Get returns a shop's snapshot, or ErrNotFound.
+func (s *Snapshots) Get(ctx context.Context, shop string) (*ShopSnapshot, error) {
+	s.mu.RLock()
+	snap := s.byShop[shop]
+	s.mu.RUnlock()
+	if snap != nil {
+		return snap, nil
+	}
+	return s.Refresh(ctx, shop)
+}
+
+// ByKey returns the snapshot of the shop with a publishable key, or with a
+// secret key's hash.
+func (s *Snapshots) ByKey(ctx context.Context, key string) (*ShopSnapshot, error) {
+	s.mu.RLock()
+	shop, ok := s.byKey[key]
+	s.mu.RUnlock()
+	if !ok {
+		var row store.Shop
+		err := s.store.DB.WithContext(ctx).Where("publishable_key = ? OR secret_key_hash = ?", key, key).Take(&row).Error
+		if errors.Is(err, gorm.ErrRecordNotFound) {
+			return nil, ErrNotFound
+		}
+		if err != nil {
+			return nil, err
+		}
+		shop = row.ID
+	}
+	return s.Get(ctx, shop)
+}
+
+// Refresh compiles a shop's snapshot anew from the database.
+func (s *Snapshots) Refresh(ctx context.Context, shop string) (*ShopSnapshot, error) {
+	s.load.Lock()
+	defer s.load.Unlock()
+	snap, err := s.compile(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	s.byShop[shop] = snap
+	s.byKey[snap.Shop.PublishableKey] = shop
+	s.byKey[snap.Shop.SecretKeyHash] = shop
+	s.mu.Unlock()
+	return snap, nil
+}
+
+func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, error) {
+	var row store.Shop
+	err := s.store.DB.WithContext(ctx).Where("id = ?", shop).Take(&row).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, fmt.Errorf("reading shop %s: %w", shop, err)
+	}
+	products, err := s.store.Products(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	regions, err := s.store.Regions(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	cat, err := catalog.New(products)
+	if err != nil {
+		return nil, fmt.Errorf("the catalogue of %s: %w", shop, err)
+	}
+	live, err := s.store.Live(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	snap, err := decide.Compile(decide.Shop{Settings: row.Settings, Catalog: cat, Regions: regions, Nudges: live})
+	if err != nil {
+		return nil, fmt.Errorf("compiling %s: %w", shop, err)
+	}
+	return &ShopSnapshot{Shop: row, Snapshot: snap}, nil
+}
+
+// changed refreshes a shop if it is in use.
+func (s *Snapshots) changed(ctx context.Context, shop string) {
+	s.mu.RLock()
+	_, used := s.byShop[shop]
+	s.mu.RUnlock()
+	if !used {
+		return
+	}
+	if _, err := s.Refresh(ctx, shop); err != nil && ctx.Err() == nil {
+		s.log.Error("refreshing a shop", "shop", shop, "error", err)
+	}
+}
+
+// Listen follows announcements of changes until the context ends. After the
+// database was away, it refreshes every shop in use.
+func (s *Snapshots) Listen(ctx context.Context) {
+	for ctx.Err() == nil {
+		if err := s.listen(ctx, s.store.Pool); err != nil && ctx.Err() == nil {
+			s.log.Warn("listening for changes broke off; trying again", "error", err)
+			select {
+			case <-ctx.Done():
+			case <-time.After(time.Second):
+			}
+		}
+	}
+}
+
+func (s *Snapshots) listen(ctx context.Context, pool *pgxpool.Pool) error {
+	conn, err := pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	if _, err := conn.Exec(ctx, "LISTEN "+store.Channel); err != nil {
+		return err
+	}
+	s.mu.RLock()
+	shops := make([]string, 0, len(s.byShop))
+	for id := range s.byShop {
+		shops = append(shops, id)
+	}
+	s.mu.RUnlock()
+	for _, id := range shops {
+		s.changed(ctx, id)
+	}
+	for {
+		n, err := conn.Conn().WaitForNotification(ctx)
+		if err != nil {
+			return err
+		}
+		s.changed(ctx, n.Payload)
+	}
+}

@@ -1,0 +1,228 @@
+package store
+
+import (
+	"time"
+
+	"github.com/google/uuid"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// Account is a person who signs in. Email is in lower case.
+type Account struct {
+	ID           uuid.UUID
+	Email        string
+	Name         string
+	PasswordHash string
+	CreatedAt    time.Time
+}
+
+// Shop is one online store. Every other row belongs to one.
+type Shop struct {
+	ID             string
+	Name           string
+	Town           string
+	TimeZone       string          // IANA
+	Locale         string          // BCP 47, of those who run it
+	Settings       decide.Settings `gorm:"serializer:json"`
+	Origins        []string        `gorm:"serializer:json"` // that may call the API from a browser
+	PublishableKey string
+	SecretKeyHash  string // SHA-256, hex
+	CreatedAt      time.Time
+}
+
+// Role is what a person may do in a shop.
+type Role string
+
+// The roles, each with the rights of the ones after it.
+const (
+	Owner  Role = "owner"
+	Editor Role = "editor"
+	Viewer Role = "viewer"
+)
+
+// CanEdit tells whether the role may change anything.
+func (r Role) CanEdit() bool { return r == Owner || r == Editor }
+
+// Membership gives a person a role in a shop.
+type Membership struct {
+	AccountID uuid.UUID `gorm:"primaryKey"`
+	ShopID    string    `gorm:"primaryKey"`
+	Role      Role
+}
+
+// Product is a product row.
+type Product struct {
+	ShopID      string `gorm:"primaryKey"`
+	ID          string `gorm:"primaryKey"`
+	Position    int64
+	Title       string
+	Description string
+	Picture     string
+	Collections []string `gorm:"serializer:json"`
+	Tags        []string `gorm:"serializer:json"`
+	GiftCard    bool
+	NeverOff    bool
+}
+
+// Variant is a variant row.
+type Variant struct {
+	ShopID    string `gorm:"primaryKey"`
+	SKU       string `gorm:"primaryKey"`
+	ProductID string
+	Position  int64
+	Options   []catalog.Option                 `gorm:"serializer:json"`
+	Prices    map[money.Currency]catalog.Price `gorm:"serializer:json"`
+	Stock     *int64
+	Weight    int64
+	TaxClass  string
+}
+
+// Region is a region row.
+type Region struct {
+	ShopID     string `gorm:"primaryKey"`
+	ID         string `gorm:"primaryKey"`
+	Position   int
+	Definition catalog.Region `gorm:"serializer:json"`
+}
+
+// State is what a merchant made of a nudge. Scheduled is not stored: it is live
+// with a start to come.
+type State string
+
+// The stored states.
+const (
+	StateDraft  State = "draft"
+	StateLive   State = "live"
+	StatePaused State = "paused"
+	StateEnded  State = "ended"
+)
+
+// Nudge is a nudge with its draft. DraftVersion rises with every change, so that
+// two people who edit the same draft find out.
+type Nudge struct {
+	ShopID       string `gorm:"primaryKey"`
+	ID           string `gorm:"primaryKey"`
+	Priority     int
+	State        State
+	Draft        nudge.Definition `gorm:"serializer:json"`
+	DraftVersion int
+	Dirty        bool // the draft differs from the live revision
+	LiveRevision int  // 0: never published
+	CreatedAt    time.Time
+	ChangedAt    time.Time
+	ChangedBy    string
+	StateSince   time.Time
+}
+
+// Revision is a published definition; it never changes.
+type Revision struct {
+	ShopID      string           `gorm:"primaryKey"`
+	NudgeID     string           `gorm:"primaryKey"`
+	Number      int              `gorm:"primaryKey"`
+	Definition  nudge.Definition `gorm:"serializer:json"`
+	PublishedAt time.Time
+	PublishedBy string
+}
+
+// Order is a placed order with the decision it was priced by. Amounts are minor
+// units of Currency.
+type Order struct {
+	ShopID         string `gorm:"primaryKey"`
+	Number         int64  `gorm:"primaryKey;autoIncrement:false"`
+	IdempotencyKey string
+	RequestHash    string
+	Visit          string
+	Region         string
+	Country        string
+	Currency       money.Currency
+	Goods          money.Minor
+	Off            money.Minor
+	Fee            money.Minor
+	ListFee        money.Minor
+	Tax            money.Minor
+	ToPay          money.Minor
+	Method         string
+	Customer       string
+	AsQuoted       bool            // taken over as the shop charged it, while Agonal could not be reached
+	Decision       decide.Decision `gorm:"serializer:json"`
+	PlacedAt       time.Time
+	Rewards        []OrderReward `gorm:"foreignKey:ShopID,OrderNumber;references:ShopID,Number"`
+}
+
+// OrderReward is a reward given with an order.
+type OrderReward struct {
+	ShopID      string `gorm:"primaryKey"`
+	OrderNumber int64  `gorm:"primaryKey;autoIncrement:false"`
+	NudgeID     string `gorm:"primaryKey"`
+	Revision    int
+	Rung        int `gorm:"primaryKey;autoIncrement:false"`
+	Currency    money.Currency
+	Amount      money.Minor
+}
+
+// EventKind is what a visit did with a nudge.
+type EventKind string
+
+// The kinds of event.
+const (
+	EventShown   EventKind = "shown"
+	EventReached EventKind = "reached"
+)
+
+// Event is something a visit saw or reached, once per visit, nudge and rung.
+type Event struct {
+	ShopID   string    `gorm:"primaryKey"`
+	NudgeID  string    `gorm:"primaryKey"`
+	Kind     EventKind `gorm:"primaryKey"`
+	Visit    string    `gorm:"primaryKey"`
+	Rung     int       `gorm:"primaryKey;autoIncrement:false"`
+	Revision int
+	At       time.Time
+}
+
+// ImportState is how far an import is.
+type ImportState string
+
+// The states of an import.
+const (
+	ImportPreviewed ImportState = "previewed"
+	ImportRunning   ImportState = "running"
+	ImportDone      ImportState = "done"
+	ImportFailed    ImportState = "failed"
+)
+
+// Import is a catalogue file that was brought in.
+type Import struct {
+	ShopID    string    `gorm:"primaryKey"`
+	ID        uuid.UUID `gorm:"primaryKey"`
+	State     ImportState
+	FileName  string
+	File      []byte
+	Summary   ImportSummary `gorm:"serializer:json"`
+	Done      int
+	Total     int
+	Error     string
+	CreatedAt time.Time
+	CreatedBy string
+}
+
+// ImportSummary is what a file would change, counted in variants, with the first
+// few of each by name.
+type ImportSummary struct {
+	New, Changed, Unchanged int
+	NewNames, ChangedNames  []string
+	Refused                 []Refusal
+	RefusedInAll            int
+	RowsRead                int
+}
+
+// Refusal is a fault of a file.
+type Refusal struct {
+	Line   int
+	Column string
+	Why    string
+}

@@ -1,0 +1,69 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"agonal.dev/agonal/core/decide"
+)
+
+// Live reads the revisions in force: of live nudges, also those whose start is
+// to come or whose end has passed, since decisions look at the moment.
+func (s *Store) Live(ctx context.Context, shop string) ([]decide.Live, error) {
+	var nudges []Nudge
+	db := s.DB.WithContext(ctx)
+	if err := db.Where("shop_id = ? AND state = ?", shop, StateLive).Find(&nudges).Error; err != nil {
+		return nil, fmt.Errorf("reading live nudges: %w", err)
+	}
+	var revisions []Revision
+	err := db.Raw(`SELECT r.* FROM revisions r JOIN nudges n ON n.shop_id = r.shop_id AND n.id = r.nudge_id AND n.live_revision = r.number
+		WHERE n.shop_id = ? AND n.state = ?`, shop, StateLive).Scan(&revisions).Error
+	if err != nil {
+		return nil, fmt.Errorf("reading live revisions: %w", err)
+	}
+	byNudge := make(map[string]Revision, len(revisions))
+	for _, r := range revisions {
+		byNudge[r.NudgeID] = r
+	}
+	out := make([]decide.Live, 0, len(nudges))
+	for _, n := range nudges {
+		if r, ok := byNudge[n.ID]; ok {
+			out = append(out, decide.Live{ID: n.ID, Revision: r.Number, Priority: n.Priority, Definition: r.Definition})
+		}
+	}
+	return out, nil
+}
+
+// Numbers is what a nudge did: visits that saw it, visits that reached a rung,
+// and orders in which its reward was given, those after a show counted apart.
+type Numbers struct {
+	NudgeID   string
+	Shown     int64
+	Reached   int64
+	Orders    int64
+	AfterShow int64
+}
+
+// Numbers counts per nudge since a moment.
+func (s *Store) Numbers(ctx context.Context, shop string, since time.Time) (map[string]Numbers, error) {
+	var rows []Numbers
+	err := s.DB.WithContext(ctx).Raw(`
+		SELECT n.id AS nudge_id,
+			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'shown' AND e.at >= @since) AS shown,
+			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'reached' AND e.at >= @since) AS reached,
+			(SELECT count(DISTINCT o.number) FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number
+				WHERE r.shop_id = n.shop_id AND r.nudge_id = n.id AND o.placed_at >= @since) AS orders,
+			(SELECT count(DISTINCT o.number) FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number
+				WHERE r.shop_id = n.shop_id AND r.nudge_id = n.id AND o.placed_at >= @since AND EXISTS (SELECT 1 FROM events e
+					WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'shown' AND e.visit = o.visit AND e.at <= o.placed_at)) AS after_show
+		FROM nudges n WHERE n.shop_id = @shop`, map[string]any{"shop": shop, "since": since}).Scan(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("counting: %w", err)
+	}
+	out := make(map[string]Numbers, len(rows))
+	for _, r := range rows {
+		out[r.NudgeID] = r
+	}
+	return out, nil
+}

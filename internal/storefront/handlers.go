@@ -1,0 +1,124 @@
+package storefront
+
+import (
+	_ "embed"
+	"encoding/json"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/internal/app"
+)
+
+// decisions prices a cart and says what shows. A publishable key may not ask for
+// the trace, another moment, or things that only a rehearsal needs.
+func (s *server) decisions(c *echo.Context) error {
+	k := callOf(c)
+	var req decide.Request
+	if ok, err := decode(c, &req); !ok {
+		return err
+	}
+	if !k.secret {
+		for field, set := range map[string]bool{"trace": req.Trace, "moment.at": !req.Moment.At.IsZero(), "every": req.Every, "added": req.Added != nil} {
+			if set {
+				return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: field + " is answered for a secret key only",
+					Errors: []decide.FieldError{{Field: field, Why: "is answered for a secret key only"}}})
+			}
+		}
+	}
+	if req.Moment.At.IsZero() {
+		req.Moment.At = s.app.Now()
+	}
+	d, err := k.shop.Decide(req)
+	if err != nil {
+		return fail(c, err, problem{})
+	}
+	b, err := json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	return c.JSONBlob(http.StatusOK, b)
+}
+
+type eventBatch struct {
+	Visit  string           `json:"visit"`
+	Events []app.EventInput `json:"events"`
+}
+
+func (s *server) events(c *echo.Context) error {
+	k := callOf(c)
+	var b eventBatch
+	if ok, err := decode(c, &b); !ok {
+		return err
+	}
+	if err := s.app.Record(k.ctx, k.shop.Shop.ID, b.Visit, b.Events); err != nil {
+		return fail(c, err, problem{})
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+type orderReply struct {
+	Number int64  `json:"number"`
+	ToPay  int64  `json:"to_pay"`
+	Cur    string `json:"currency"`
+}
+
+func (s *server) orders(c *echo.Context) error {
+	k := callOf(c)
+	if !k.secret {
+		return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: "Orders are placed by the shop's server, with its secret key."})
+	}
+	var req app.OrderRequest
+	if ok, err := decode(c, &req); !ok {
+		return err
+	}
+	o, err := s.app.PlaceOrder(k.ctx, k.shop.Shop.ID, req)
+	if err != nil {
+		return fail(c, err, problem{})
+	}
+	return c.JSON(http.StatusCreated, orderReply{o.Number, o.ToPay, string(o.Currency)})
+}
+
+// catalogueReply is what a storefront needs to show goods and list prices.
+type catalogueReply struct {
+	Shop     string            `json:"shop"`
+	Regions  []catalog.Region  `json:"regions"`
+	Products []catalog.Product `json:"products"`
+}
+
+func (s *server) catalogue(c *echo.Context) error {
+	k := callOf(c)
+	out := catalogueReply{Shop: k.shop.Shop.Name, Regions: k.shop.Regions()}
+	for _, p := range k.shop.Catalog().Products {
+		out.Products = append(out.Products, withoutCosts(p))
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=5")
+	return c.JSON(http.StatusOK, out)
+}
+
+// withoutCosts leaves out what the shop pays for its goods.
+func withoutCosts(p catalog.Product) catalog.Product {
+	vs := make([]catalog.Variant, len(p.Variants))
+	for i, v := range p.Variants {
+		prices := make(map[money.Currency]catalog.Price, len(v.Prices))
+		for cur, price := range v.Prices {
+			price.Cost = nil
+			prices[cur] = price
+		}
+		v.Prices = prices
+		vs[i] = v
+	}
+	p.Variants = vs
+	return p
+}
+
+//go:embed openapi.json
+var document []byte
+
+func openAPI(c *echo.Context) error {
+	c.Response().Header().Set("Access-Control-Allow-Origin", "*")
+	return c.JSONBlob(http.StatusOK, document)
+}

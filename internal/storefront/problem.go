@@ -1,0 +1,96 @@
+package storefront
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"regexp"
+
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/store"
+)
+
+// problem is an error as RFC 9457 has it. Errors names fields of the request.
+type problem struct {
+	Type   string              `json:"type"`
+	Title  string              `json:"title"`
+	Status int                 `json:"status"`
+	Detail string              `json:"detail,omitempty"`
+	Errors []decide.FieldError `json:"errors,omitempty"`
+	// Decision is the order as it would be priced now, where a quote changed.
+	Decision *decide.Decision `json:"decision,omitempty"`
+	Changes  []string         `json:"changes,omitempty"`
+}
+
+func reply(c *echo.Context, p problem) error {
+	if p.Type == "" {
+		p.Type = "about:blank"
+	}
+	b, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	return c.Blob(p.Status, "application/problem+json", b)
+}
+
+// fail answers an error of the application; notFound is what ErrNotFound means.
+func fail(c *echo.Context, err error, notFound problem) error {
+	var fields decide.FieldErrors
+	var said app.Problem
+	var changed app.QuoteChanged
+	switch {
+	case errors.As(err, &fields):
+		return reply(c, problem{Status: http.StatusUnprocessableEntity, Title: "The request cannot be used", Detail: fields.Error(), Errors: fields})
+	case errors.As(err, &said):
+		return reply(c, problem{Status: http.StatusUnprocessableEntity, Title: "The request cannot be used", Detail: said.Field + ": " + said.Say, Errors: []decide.FieldError{{Field: said.Field, Why: said.Say}}})
+	case errors.As(err, &changed):
+		return reply(c, problem{Status: http.StatusConflict, Title: "The total has changed", Detail: "Show the new total and ask again.", Decision: &changed.Decision, Changes: changed.Changes})
+	case errors.Is(err, app.ErrKeyReused):
+		return reply(c, problem{Status: http.StatusConflict, Title: "This idempotency key was used for another order", Detail: "Use a new key for a new order.", Errors: []decide.FieldError{{Field: "idempotency_key", Why: "was used for another order"}}})
+	case errors.Is(err, app.ErrNotFound):
+		return reply(c, notFound)
+	case store.Unreachable(err):
+		c.Response().Header().Set("Retry-After", "2")
+		return reply(c, problem{Status: http.StatusServiceUnavailable, Title: "The database does not answer", Detail: "Nothing was stored; try again in a moment."})
+	}
+	c.Logger().Error("request failed", "path", c.Path(), "error", err)
+	return reply(c, problem{Status: http.StatusInternalServerError, Title: "Agonal failed", Detail: "Nothing was stored; try again in a moment."})
+}
+
+var unknownField = regexp.MustCompile(`unknown field "([^"]*)"`)
+
+// decode reads a JSON body strictly, naming what is wrong with it. It answers
+// the request and returns false where it cannot be used.
+func decode(c *echo.Context, into any) (bool, error) {
+	body := http.MaxBytesReader(c.Response(), c.Request().Body, MostBody)
+	dec := json.NewDecoder(body)
+	dec.DisallowUnknownFields()
+	err := dec.Decode(into)
+	if err == nil {
+		if _, more := dec.Token(); errors.Is(more, io.EOF) {
+			return true, nil
+		}
+		err = errors.New("something follows after the closing brace")
+	}
+	var large *http.MaxBytesError
+	var typ *json.UnmarshalTypeError
+	status, field, why := http.StatusBadRequest, "body", err.Error()
+	switch m := unknownField.FindStringSubmatch(err.Error()); {
+	case errors.As(err, &large):
+		status, why = http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %d KB", MostBody>>10)
+	case errors.Is(err, io.EOF):
+		why = "the body is empty; a JSON object is needed"
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		why = "the JSON breaks off before its end"
+	case m != nil:
+		status, field, why = http.StatusUnprocessableEntity, m[1], "this field is not known"
+	case errors.As(err, &typ):
+		status, field, why = http.StatusUnprocessableEntity, typ.Field, fmt.Sprintf("a %s does not belong here", typ.Value)
+	}
+	return false, reply(c, problem{Status: status, Title: "The body cannot be read", Detail: field + ": " + why, Errors: []decide.FieldError{{Field: field, Why: why}}})
+}

@@ -1,0 +1,139 @@
+// Package storefront is the public API that shops call, and the embed script's
+// server side.
+package storefront
+
+import (
+	"context"
+	"io/fs"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+	"golang.org/x/time/rate"
+
+	"agonal.dev/agonal/internal/app"
+)
+
+// Config is what the API needs to know of its surroundings.
+type Config struct {
+	// Dist holds embed.js.
+	Dist fs.FS
+	// PerSecond bounds the requests of one key from one address; 0 means 50.
+	PerSecond float64
+}
+
+// MostBody is the largest request body, in bytes.
+const MostBody = 256 << 10
+
+type server struct {
+	app   *app.App
+	embed []byte
+	limit middleware.RateLimiterStore
+}
+
+// Mount adds the API to a router, under /v1, /embed and /openapi.json.
+func Mount(e *echo.Echo, a *app.App, cfg Config) error {
+	embed, err := fs.ReadFile(cfg.Dist, "embed.js")
+	if err != nil {
+		embed = []byte("/* the embed was not built; run make build */")
+	}
+	perSecond := cfg.PerSecond
+	if perSecond == 0 {
+		perSecond = 50
+	}
+	s := &server{app: a, embed: embed, limit: middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{
+		Rate: float64(rate.Limit(perSecond)), Burst: int(perSecond * 4), ExpiresIn: time.Minute,
+	})}
+	e.GET("/embed/v1.js", s.script)
+	e.GET("/openapi.json", openAPI)
+	v1 := e.Group("/v1", s.origin)
+	for path, h := range map[string]echo.HandlerFunc{
+		"/decisions": s.decisions, "/events": s.events, "/orders": s.orders,
+	} {
+		v1.POST(path, s.keyed(h))
+		v1.OPTIONS(path, preflight)
+	}
+	v1.GET("/catalogue", s.keyed(s.catalogue))
+	v1.OPTIONS("/catalogue", preflight)
+	return nil
+}
+
+// origin answers for browsers: a response may be read by the shop's own origins
+// only, which keyed decides once the shop is known.
+func (s *server) origin(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		c.Response().Header().Add("Vary", "Origin")
+		return next(c)
+	}
+}
+
+func preflight(c *echo.Context) error {
+	h := c.Response().Header()
+	if o := c.Request().Header.Get("Origin"); o != "" {
+		h.Set("Access-Control-Allow-Origin", o)
+		h.Set("Access-Control-Allow-Methods", "GET, POST")
+		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type")
+		h.Set("Access-Control-Max-Age", "600")
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// call is a request with its shop and key looked up.
+type call struct {
+	*echo.Context
+	ctx    context.Context
+	shop   *app.ShopSnapshot
+	secret bool
+}
+
+const callKey = "storefront.call"
+
+// keyed finds the shop by the request's key, and checks origin and rate.
+func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		key, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		if !ok || key == "" {
+			return reply(c, problem{Status: http.StatusUnauthorized, Title: "A key is needed", Detail: "Send the shop's key as “Authorization: Bearer …”."})
+		}
+		secret := strings.HasPrefix(key, "sk_")
+		look := key
+		if secret {
+			look = app.HashKey(key)
+		}
+		snap, err := s.app.Snapshots.ByKey(r.Context(), look)
+		if err != nil {
+			return fail(c, err, problem{Status: http.StatusUnauthorized, Title: "This key is not known", Detail: "No shop has this key; copy it again from the shop's settings."})
+		}
+		if o := r.Header.Get("Origin"); o != "" {
+			if !slices.Contains(snap.Shop.Origins, o) {
+				return reply(c, problem{Status: http.StatusForbidden, Title: "This origin is not allowed", Detail: "Add " + o + " to the shop's allowed origins."})
+			}
+			c.Response().Header().Set("Access-Control-Allow-Origin", o)
+		}
+		if !secret {
+			if ok, err := s.limit.Allow(key + "|" + c.RealIP()); err != nil || !ok {
+				c.Response().Header().Set("Retry-After", "1")
+				return reply(c, problem{Status: http.StatusTooManyRequests, Title: "Too many requests", Detail: "Wait a second and try again."})
+			}
+		}
+		c.Set(callKey, &call{Context: c, ctx: r.Context(), shop: snap, secret: secret})
+		return h(c)
+	}
+}
+
+func callOf(c *echo.Context) *call {
+	v, _ := c.Get(callKey).(*call)
+	return v
+}
+
+func (s *server) script(c *echo.Context) error {
+	h := c.Response().Header()
+	h.Set("Cache-Control", "public, max-age=300")
+	h.Set("Access-Control-Allow-Origin", "*")
+	h.Set("Cross-Origin-Resource-Policy", "cross-origin")
+	return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", s.embed)
+}
