@@ -57,7 +57,11 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 	if req.Cart.Destination == nil {
 		return store.Order{}, Problem{"cart.destination", "an order needs a destination"}
 	}
-	body, err := json.Marshal(req)
+	// Whether the shop has charged already is no part of what was ordered: an order
+	// sent again after Agonal was away must be known as the same.
+	same := req
+	same.Charged, same.PlacedAt = false, nil
+	body, err := json.Marshal(same)
 	if err != nil {
 		return store.Order{}, err
 	}

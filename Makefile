@@ -1,0 +1,19 @@
+.PHONY: start test lint bench screenshots build laws
+
+start: ## install what is missing, build, and serve the demo
+	@FRESH=$(FRESH) ./scripts/start.sh
+
+test: ## Go and browser tests
+	@./scripts/test.sh
+
+build: ## scripts, styles and the program
+	@bash -c '. scripts/lib.sh; tools; build'
+
+lint: ## golangci-lint and Prettier
+	@./scripts/lint.sh
+
+bench: ## one line per figure: name value unit
+	@./scripts/bench.sh
+
+screenshots: ## the pictures in docs/screenshots
+	@./scripts/screenshots.sh

@@ -1,0 +1,203 @@
+package main
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/demo"
+	"agonal.dev/agonal/internal/jobs"
+	"agonal.dev/agonal/internal/lindquill"
+	"agonal.dev/agonal/internal/merchant"
+	"agonal.dev/agonal/internal/pictures"
+	"agonal.dev/agonal/internal/storefront"
+	"agonal.dev/agonal/web"
+)
+
+type serveCmd struct {
+	Addr      string  `env:"AGONAL_ADDR" default:"127.0.0.1:8080" help:"Address of the merchant's application and the API."`
+	Lindquill string  `env:"LINDQUILL_ADDR" default:"127.0.0.1:8081" help:"Address of the made-up shop; empty leaves it out."`
+	API       string  `env:"LINDQUILL_AGONAL" help:"Where the made-up shop finds Agonal; its own address unless set."`
+	State     string  `env:"AGONAL_STATE" default:".state" help:"Folder for what the made-up shop keeps."`
+	Gallery   bool    `env:"AGONAL_GALLERY" help:"Serve /gallery."`
+	PerSecond float64 `env:"AGONAL_RATE" default:"50" help:"API requests a second for one key and address."`
+	Only      string  `enum:"both,agonal,lindquill" default:"both" help:"Which of the two to serve: both, agonal or lindquill."`
+}
+
+func (s serveCmd) Run(ctx context.Context, c *cli) error {
+	log := logger()
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	main, shop, err := s.listen()
+	if err != nil {
+		return err
+	}
+	var servers sync.WaitGroup
+	failed := make(chan error, 2)
+	serve := func(l net.Listener, h http.Handler) {
+		servers.Go(func() {
+			if err := run(ctx, l, h); err != nil {
+				failed <- err
+				cancel()
+			}
+		})
+	}
+	if main != nil {
+		a, err := c.open(ctx, log)
+		if err != nil {
+			return err
+		}
+		defer a.Store.Close()
+		stop, err := s.agonal(ctx, a, log, main, serve)
+		if err != nil {
+			return err
+		}
+		defer stop()
+	}
+	if shop != nil {
+		e := newEcho(log)
+		err := lindquill.Mount(ctx, e, lindquill.Config{
+			Agonal: s.api(), Embed: s.api(), Publishable: demo.PublishableKey, Secret: demo.SecretKey,
+			StateDir: filepath.Join(s.State, "lindquill"), Dist: web.Dist(), QuoteKey: quoteKey(s.State),
+		}, log)
+		if err != nil {
+			return err
+		}
+		serve(shop, e)
+	}
+	s.greet()
+	servers.Wait()
+	select {
+	case err := <-failed:
+		return err
+	default:
+		fmt.Println("Stopped.")
+		return nil
+	}
+}
+
+func (s serveCmd) api() string {
+	if s.API != "" {
+		return s.API
+	}
+	return "http://" + s.Addr
+}
+
+// listen takes both ports before anything else is done.
+func (s serveCmd) listen() (main, shop net.Listener, err error) {
+	take := func(name, addr, env string) (net.Listener, error) {
+		l, err := net.Listen("tcp", addr)
+		if errors.Is(err, syscall.EADDRINUSE) {
+			return nil, fmt.Errorf("%s cannot use %s, another program has it; stop that one, or choose another address with %s=127.0.0.1:PORT", name, addr, env)
+		}
+		return l, err
+	}
+	if s.Only != "lindquill" {
+		if main, err = take("Agonal", s.Addr, "AGONAL_ADDR"); err != nil {
+			return nil, nil, err
+		}
+	}
+	if s.Only != "agonal" && s.Lindquill != "" {
+		if shop, err = take("Lindquill", s.Lindquill, "LINDQUILL_ADDR"); err != nil {
+			return nil, nil, err
+		}
+	}
+	return main, shop, nil
+}
+
+func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, l net.Listener, serve func(net.Listener, http.Handler)) (stop func(), err error) {
+	queue, err := jobs.New(a, log)
+	if err != nil {
+		return nil, err
+	}
+	if err := demo.Load(ctx, a, s.origins()); err != nil {
+		return nil, err
+	}
+	if _, err := a.Snapshots.Refresh(ctx, demo.Shop); err != nil {
+		return nil, err
+	}
+	if err := queue.Start(context.WithoutCancel(ctx)); err != nil {
+		return nil, fmt.Errorf("starting the job queue: %w", err)
+	}
+	go a.Snapshots.Listen(ctx)
+	e := newEcho(log)
+	pictures.Mount(e)
+	if err := storefront.Mount(e, a, storefront.Config{Dist: web.Dist(), PerSecond: s.PerSecond}); err != nil {
+		return nil, err
+	}
+	if err := merchant.Mount(e, a, merchant.Config{Templates: web.Templates(), Dist: web.Dist(), Storefront: "http://" + s.Lindquill, Gallery: s.Gallery}); err != nil {
+		return nil, err
+	}
+	serve(l, e)
+	return func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		_ = queue.Stop(ctx) // what is left goes on at the next start
+	}, nil
+}
+
+// origins are the addresses under which a browser may know the made-up shop.
+func (s serveCmd) origins() []string {
+	out := []string{"http://" + s.Lindquill}
+	if port, ok := strings.CutPrefix(s.Lindquill, "127.0.0.1:"); ok {
+		out = append(out, "http://localhost:"+port)
+	}
+	return out
+}
+
+func (s serveCmd) greet() {
+	fmt.Printf("\n  Agonal     http://%s\n  Lindquill  http://%s\n\n  Sign in as %s with the password %s\n  Ctrl-C stops.\n\n", s.Addr, s.Lindquill, demo.Email, demo.Password)
+}
+
+func newEcho(log *slog.Logger) *echo.Echo {
+	e := echo.New()
+	e.Logger = log
+	e.Use(middleware.Recover())
+	return e
+}
+
+// run serves until the context ends, then lets what is under way finish.
+func run(ctx context.Context, l net.Listener, h http.Handler) error {
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		<-ctx.Done()
+		wait, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		_ = srv.Shutdown(wait) // connections that do not end are cut
+	}()
+	if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	<-done
+	return nil
+}
+
+// quoteKey is kept in the state folder, so that quotes outlive a restart.
+func quoteKey(state string) []byte {
+	name := filepath.Join(state, "lindquill", "quote.key")
+	if b, err := os.ReadFile(name); err == nil && len(b) == 32 {
+		return b
+	}
+	b := make([]byte, 32)
+	_, _ = rand.Read(b) // never fails, see crypto/rand
+	if os.MkdirAll(filepath.Dir(name), 0o755) == nil {
+		_ = os.WriteFile(name, b, 0o600) // without it, quotes end with this run
+	}
+	return b
+}

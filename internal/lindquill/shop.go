@@ -1,0 +1,349 @@
+// Package lindquill is the made-up shop Lindquill: its pages, its till and its
+// simulated payment. It knows Agonal only through the public API and the embed;
+// where Agonal is away, list prices come from the core without nudges.
+package lindquill
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"path"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/internal/pictures"
+)
+
+//go:embed templates
+var templates embed.FS
+
+// Config is how the shop is set up.
+type Config struct {
+	Agonal      string // the API's address as the shop's server calls it
+	Embed       string // the address shoppers' browsers load the embed from
+	Publishable string
+	Secret      string
+	StateDir    string
+	Dist        fs.FS
+	QuoteKey    []byte // signs quotes
+}
+
+type shop struct {
+	cfg    Config
+	client *client
+	goods  *goods
+	ledger *ledger
+	pages  map[string]*template.Template
+	till   till
+}
+
+// Mount adds the shop to a router. It follows Agonal until the context ends.
+func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) error {
+	s := &shop{cfg: cfg, client: &client{base: cfg.Agonal, publishable: cfg.Publishable, secret: cfg.Secret, http: &http.Client{}}, pages: map[string]*template.Template{}}
+	s.goods = &goods{client: s.client, file: filepath.Join(cfg.StateDir, "catalogue.json"), log: log}
+	var err error
+	if s.ledger, err = openLedger(filepath.Join(cfg.StateDir, "orders.jsonl"), s.client, log); err != nil {
+		return fmt.Errorf("the shop's orders: %w", err)
+	}
+	names, err := fs.Glob(templates, "templates/page-*.html")
+	if err != nil {
+		return err
+	}
+	for _, n := range names {
+		t, err := template.New("").Funcs(template.FuncMap{"path": url.PathEscape, "upper": upper, "field": newField}).ParseFS(templates, "templates/layout.html", n)
+		if err != nil {
+			return err
+		}
+		s.pages[strings.TrimSuffix(strings.TrimPrefix(path.Base(n), "page-"), ".html")] = t
+	}
+	go s.goods.keep(ctx)
+	go s.ledger.deliver(ctx)
+	s.routes(e)
+	return nil
+}
+
+func upper(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+func (s *shop) routes(e *echo.Echo) {
+	pictures.Mount(e)
+	files := http.StripPrefix("/assets/", http.FileServerFS(s.cfg.Dist))
+	e.GET("/assets/*", func(c *echo.Context) error {
+		c.Response().Header().Set("Cache-Control", "public, max-age=300")
+		files.ServeHTTP(c.Response(), c.Request())
+		return nil
+	})
+	g := e.Group("", s.open)
+	g.GET("/", s.home)
+	g.GET("/collections/:name", s.collection)
+	g.GET("/products/:id", s.product)
+	g.GET("/cart", s.cart)
+	g.POST("/cart/add", s.add)
+	g.POST("/cart/set", s.set)
+	g.POST("/cart/code", s.code)
+	g.POST("/deliver-to", s.deliverTo)
+	g.GET("/checkout", s.checkout)
+	g.POST("/checkout", s.checkoutForm)
+	g.GET("/thanks/:key", s.thanks)
+}
+
+// visit is one request of a shopper.
+type visit struct {
+	stock  *stock
+	region *catalog.Region
+	cart   decide.Cart
+	state  decide.Visit
+	told   string
+}
+
+const visitKey = "lindquill.visit"
+
+func of(c *echo.Context) *visit {
+	v, _ := c.Get(visitKey).(*visit)
+	return v
+}
+
+// open reads the shopper's cookies: the cart, where it goes, and what the embed
+// remembers of the visit.
+func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		st := s.goods.get()
+		if st == nil {
+			c.Response().Header().Set("Retry-After", "2")
+			return c.HTML(http.StatusServiceUnavailable, "<!doctype html><html lang=en><title>Lindquill</title><h1>We are just opening</h1><p>Load the page again in a moment.</p>")
+		}
+		v := &visit{stock: st, region: &st.Regions[0]}
+		country := readCookie(c, "lq_country")
+		for i := range st.Regions {
+			if slices.Contains(st.Regions[i].Countries, country) {
+				v.region = &st.Regions[i]
+			}
+		}
+		if !slices.Contains(v.region.Countries, country) {
+			country = v.region.Countries[0]
+		}
+		v.cart = parseCart(readCookie(c, "lq_cart"))
+		v.cart.Codes = strings.FieldsFunc(readCookie(c, "lq_codes"), func(r rune) bool { return r == ' ' })
+		v.cart.Destination = &decide.Destination{Country: country}
+		v.dropUnsold()
+		v.state = parseVisit(readCookie(c, "agonal_visit"))
+		c.Response().Header().Set("Cache-Control", "no-store")
+		c.Set(visitKey, v)
+		return next(c)
+	}
+}
+
+// dropUnsold takes goods out that are not sold where the order goes, and says so.
+func (v *visit) dropUnsold() {
+	v.cart.Lines = slices.DeleteFunc(v.cart.Lines, func(l decide.CartLine) bool {
+		it, ok := v.stock.list.Catalog().Item(l.SKU)
+		if !ok {
+			return true
+		}
+		if _, sold := it.Variant.Prices[v.region.Currency]; !sold {
+			v.told = strings.TrimSpace(v.told + " " + it.Label() + " is not sold in " + v.region.Name + " and was left out.")
+			return true
+		}
+		return false
+	})
+}
+
+func readCookie(c *echo.Context, name string) string {
+	k, err := c.Cookie(name)
+	if err != nil {
+		return ""
+	}
+	s, err := url.QueryUnescape(k.Value)
+	if err != nil {
+		return ""
+	}
+	return s
+}
+
+func writeCookie(c *echo.Context, name, value string) {
+	c.SetCookie(&http.Cookie{Name: name, Value: url.QueryEscape(value), Path: "/", MaxAge: 30 * 24 * 3600, HttpOnly: true, SameSite: http.SameSiteLaxMode})
+}
+
+func parseCart(s string) decide.Cart {
+	var out decide.Cart
+	for _, part := range strings.Split(s, "|") {
+		sku, n, ok := strings.Cut(part, ":")
+		q, err := strconv.ParseInt(n, 10, 64)
+		if ok && err == nil && q > 0 && q <= decide.MostQuantity && len(out.Lines) < 60 {
+			out.Lines = append(out.Lines, decide.CartLine{SKU: sku, Quantity: q})
+		}
+	}
+	return out
+}
+
+func printCart(lines []decide.CartLine) string {
+	parts := make([]string, len(lines))
+	for i, l := range lines {
+		parts[i] = fmt.Sprintf("%s:%d", l.SKU, l.Quantity)
+	}
+	return strings.Join(parts, "|")
+}
+
+func parseVisit(s string) decide.Visit {
+	var v struct {
+		ID      string           `json:"id"`
+		Reached []decide.RungRef `json:"reached"`
+	}
+	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || len(v.Reached) > 60 {
+		return decide.Visit{}
+	}
+	return decide.Visit{ID: v.ID, Reached: v.Reached}
+}
+
+// priced is a cart as it is shown: by Agonal, or by list prices while it is away.
+type priced struct {
+	decide.Decision
+	Away bool
+}
+
+func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
+	v := of(c)
+	req := decide.Request{Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: page, Locale: locale(v.region)}}
+	d, err := s.client.decide(c.Request().Context(), req)
+	if err == nil {
+		return priced{d, false}, nil
+	}
+	// A refusal here means that the cart, as the cookie has it, fits no longer:
+	// the list prices say what is wrong with it.
+	d, err = v.stock.list.Decide(req)
+	return priced{d, true}, err
+}
+
+// locale is how amounts and sentences are written: the shop speaks English.
+func locale(r *catalog.Region) string {
+	if r.Currency == "GBP" {
+		return "en-GB"
+	}
+	return "en"
+}
+
+// page is what every page is given.
+type page struct {
+	Title     string
+	Shelves   []string
+	Here      string
+	Countries []country
+	Country   string
+	Cart      []cartRow
+	Units     int64
+	P         priced
+	Goods     string
+	Off       string
+	Shipping  string
+	Fee       string
+	Tax       string
+	ToPay     string
+	Codes     []decide.CodeOutcome
+	Entered   string
+	Told      string
+	Open      bool
+	Request   template.JS
+	Decision  template.JS
+	Key       string
+	Embed     string
+	Top       *decide.Shown
+	Path      string
+	Data      any
+}
+
+type country struct{ Code, Name string }
+
+type cartRow struct {
+	SKU, Label, Picture, ID, Amount string
+	Quantity                        int64
+}
+
+var countryNames = map[string]string{
+	"DE": "Germany", "AT": "Austria", "BE": "Belgium", "CZ": "Czechia", "DK": "Denmark", "ES": "Spain", "FI": "Finland", "FR": "France", "IE": "Ireland",
+	"IT": "Italy", "LU": "Luxembourg", "NL": "Netherlands", "PL": "Poland", "PT": "Portugal", "SE": "Sweden", "GB": "United Kingdom", "JP": "Japan",
+}
+
+func (v *visit) money(m money.Minor) string {
+	return money.Format(money.Amount{Minor: m, Currency: v.region.Currency}, locale(v.region))
+}
+
+// show renders a page with the cart priced for it.
+func (s *shop) show(c *echo.Context, status int, name, title, here string, at decide.Page, data any) error {
+	v := of(c)
+	p, err := s.price(c, at)
+	if err != nil {
+		// The cart in the cookie cannot be priced at all: begin with an empty one
+		// rather than with a page that never loads.
+		v.cart.Lines, v.told = nil, "Your cart could not be read and was emptied. We are sorry."
+		writeCookie(c, "lq_cart", "")
+		if p, err = s.price(c, at); err != nil {
+			return err
+		}
+	}
+	return s.showPriced(c, status, name, title, here, at, data, p)
+}
+
+func (s *shop) showPriced(c *echo.Context, status int, name, title, here string, at decide.Page, data any, p priced) error {
+	v := of(c)
+	out := page{
+		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, P: p, Codes: p.Codes,
+		Told: v.told, Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path,
+		Goods: v.money(p.Before), Off: "−" + v.money(p.Off), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
+	}
+	if p.Shipping != nil {
+		out.Shipping, out.Fee = upper(p.Shipping.Name), v.money(p.Shipping.Fee)
+		if p.Shipping.Fee == 0 {
+			out.Fee = "free"
+		}
+	}
+	for _, r := range v.stock.Regions {
+		for _, code := range r.Countries {
+			out.Countries = append(out.Countries, country{code, countryNames[code]})
+		}
+	}
+	for _, l := range p.Lines {
+		it, _ := v.stock.list.Catalog().Item(l.SKU)
+		out.Cart = append(out.Cart, cartRow{l.SKU, it.Label(), it.Product.Picture, it.Product.ID, v.money(l.Amount), l.Quantity})
+		out.Units += l.Quantity
+	}
+	if top := p.Shown[nudge.TopBar]; len(top) > 0 && !p.Away {
+		out.Top = &top[0]
+	}
+	if !p.Away {
+		out.Decision = jsonFor(p.Decision)
+	}
+	out.Request = jsonFor(map[string]any{"cart": v.cart, "moment": decide.Moment{Page: at, Locale: locale(v.region)}})
+	var b bytes.Buffer
+	if err := s.pages[name].ExecuteTemplate(&b, "layout", out); err != nil {
+		return err
+	}
+	return c.HTMLBlob(status, b.Bytes())
+}
+
+// jsonFor is JSON for a script element; json.Marshal escapes what could end it.
+func jsonFor(v any) template.JS {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return "null"
+	}
+	return template.JS(b) //nolint:gosec // <, > and & are escaped by json.Marshal
+}

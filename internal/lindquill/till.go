@@ -1,0 +1,231 @@
+package lindquill
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// quoteHolds is how long a shown total is honoured while Agonal is away.
+const quoteHolds = 15 * time.Minute
+
+// till keeps two clicks on the same order apart.
+type till struct {
+	mu   sync.Mutex
+	busy map[string]bool
+}
+
+func (t *till) begin(key string) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.busy == nil {
+		t.busy = map[string]bool{}
+	}
+	if t.busy[key] {
+		return false
+	}
+	t.busy[key] = true
+	return true
+}
+
+func (t *till) end(key string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	delete(t.busy, key)
+}
+
+// payment is the simulated payment: what it does is chosen on the page.
+func pay(ctx context.Context, how string) error {
+	switch how {
+	case "approve":
+		return nil
+	case "decline":
+		return errors.New("The card was declined. Nothing was charged; try another one.") //nolint:staticcheck // shown to people as it is
+	case "hang":
+		select {
+		case <-ctx.Done():
+		case <-time.After(3 * time.Second):
+		}
+		return errors.New("The payment did not answer in time. Nothing was charged; try again.") //nolint:staticcheck // shown to people as it is
+	}
+	return errors.New("Choose how to pay.") //nolint:staticcheck // shown to people as it is
+}
+
+type checkoutView struct {
+	Name, Street, Postcode, City, Method, Pay string
+	Key, Quote                                string
+	Expect                                    money.Minor
+	Methods                                   []methodView
+	Errors                                    map[string]string
+	Wrong                                     []string
+}
+
+type methodView struct {
+	ID, Name, Fee string
+	On            bool
+}
+
+func newKey() string {
+	b := make([]byte, 16)
+	_, _ = rand.Read(b) // never fails, see crypto/rand
+	return hex.EncodeToString(b)
+}
+
+func (s *shop) checkout(c *echo.Context) error {
+	if len(of(c).cart.Lines) == 0 {
+		return c.Redirect(http.StatusSeeOther, "/cart")
+	}
+	return s.showTill(c, http.StatusOK, checkoutView{Key: newKey(), Pay: "approve"})
+}
+
+// showTill shows the checkout with the total as it is now, and a quote for it.
+func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
+	v := of(c)
+	v.cart.Method = view.Method
+	at := decide.Page{Kind: nudge.CheckoutPage}
+	p, err := s.price(c, at)
+	if err != nil {
+		return c.Redirect(http.StatusSeeOther, "/cart")
+	}
+	if p.Shipping != nil {
+		view.Method = p.Shipping.Method
+		for _, m := range p.Shipping.Methods {
+			fee := v.money(m.Fee)
+			if m.Fee == 0 {
+				fee = "free"
+			}
+			view.Methods = append(view.Methods, methodView{m.Method, upper(m.Name), fee, m.Method == view.Method})
+		}
+	}
+	view.Expect = p.ToPay
+	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(quoteHolds))
+	return s.showPriced(c, status, "checkout", "Checkout", "", at, view, p)
+}
+
+// quote signs a total for a cart, so that it can be honoured later.
+func (s *shop) quote(v *visit, method string, total money.Minor, until time.Time) string {
+	m := hmac.New(sha256.New, s.cfg.QuoteKey)
+	_, _ = fmt.Fprintf(m, "%s|%s|%s|%s|%d|%d", printCart(v.cart.Lines), strings.Join(v.cart.Codes, " "), v.cart.Destination.Country, method, total, until.Unix())
+	return fmt.Sprintf("%d.%s", until.Unix(), hex.EncodeToString(m.Sum(nil)))
+}
+
+func (s *shop) quoteHolds(v *visit, method string, total money.Minor, quote string, now time.Time) bool {
+	unix, _, _ := strings.Cut(quote, ".")
+	n, err := strconv.ParseInt(unix, 10, 64)
+	if err != nil || now.Unix() > n {
+		return false
+	}
+	return hmac.Equal([]byte(quote), []byte(s.quote(v, method, total, time.Unix(n, 0))))
+}
+
+func (s *shop) checkoutForm(c *echo.Context) error {
+	v := of(c)
+	view := checkoutView{
+		Name: strings.TrimSpace(c.FormValue("name")), Street: strings.TrimSpace(c.FormValue("street")), Postcode: strings.TrimSpace(c.FormValue("postcode")),
+		City: strings.TrimSpace(c.FormValue("city")), Method: c.FormValue("method"), Pay: c.FormValue("pay"), Key: c.FormValue("key"), Errors: map[string]string{},
+	}
+	if len(view.Key) != 32 {
+		view.Key = newKey()
+	}
+	if _, done := s.ledger.get(view.Key); done {
+		return c.Redirect(http.StatusSeeOther, "/thanks/"+view.Key)
+	}
+	if len(v.cart.Lines) == 0 {
+		return c.Redirect(http.StatusSeeOther, "/cart")
+	}
+	if c.FormValue("go") != "place" {
+		return s.showTill(c, http.StatusOK, view)
+	}
+	for field, say := range map[string]string{"name": "Your name is needed for the parcel.", "street": "Street and number are needed.", "postcode": "A postcode is needed.", "city": "A town is needed."} {
+		if x := c.FormValue(field); strings.TrimSpace(x) == "" || len(x) > 200 {
+			view.Errors[field] = say
+		}
+	}
+	if len(view.Errors) > 0 {
+		return s.showTill(c, http.StatusUnprocessableEntity, view)
+	}
+	if !s.till.begin(view.Key) {
+		view.Wrong = []string{"This order is being placed already; wait a moment and load the page again."}
+		return s.showTill(c, http.StatusConflict, view)
+	}
+	defer s.till.end(view.Key)
+	expect, err := strconv.ParseInt(c.FormValue("expect"), 10, 64)
+	if err != nil {
+		return s.showTill(c, http.StatusUnprocessableEntity, view)
+	}
+	return s.place(c, view, expect, c.FormValue("quote"))
+}
+
+// place charges what was shown, or nothing. The total is settled before the
+// payment, so that what is charged is always what was shown.
+func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quote string) error {
+	v := of(c)
+	v.cart.Method = view.Method
+	now, err := s.price(c, decide.Page{Kind: nudge.CheckoutPage})
+	if err != nil {
+		return c.Redirect(http.StatusSeeOther, "/cart")
+	}
+	honoured := now.Away && s.quoteHolds(v, view.Method, expect, quote, time.Now())
+	if now.ToPay != expect && !honoured {
+		view.Wrong = []string{fmt.Sprintf("The total has changed: it was %s and is %s now. Nothing was charged; look at it again.", v.money(expect), v.money(now.ToPay))}
+		return s.showTill(c, http.StatusConflict, view)
+	}
+	if err := pay(c.Request().Context(), view.Pay); err != nil {
+		view.Wrong = []string{err.Error()}
+		return s.showTill(c, http.StatusPaymentRequired, view)
+	}
+	order := orderRequest{
+		Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: locale(v.region)},
+		Customer: view.Name, Expect: expect,
+	}
+	rec := record{Order: order, Total: v.money(expect), Name: view.Name}
+	answer, err := s.client.order(c.Request().Context(), order)
+	var no refusal
+	switch {
+	case err == nil:
+		rec.Number = answer.Number
+	case errors.As(err, &no):
+		view.Wrong = append([]string{"Nothing was charged."}, append(no.Changes, no.Detail)...)
+		return s.showTill(c, http.StatusConflict, view)
+	default:
+		at := time.Now().UTC()
+		rec.Order.Charged, rec.Order.PlacedAt, rec.Away = true, &at, true
+	}
+	if err := s.ledger.put(rec); err != nil {
+		view.Wrong = []string{"The order could not be written down. Nothing was charged; try again."}
+		return s.showTill(c, http.StatusInternalServerError, view)
+	}
+	writeCookie(c, "lq_cart", "")
+	writeCookie(c, "lq_codes", "")
+	return c.Redirect(http.StatusSeeOther, "/thanks/"+view.Key)
+}
+
+func (s *shop) thanks(c *echo.Context) error {
+	rec, ok := s.ledger.get(c.Param("key"))
+	if !ok {
+		return s.missing(c)
+	}
+	return s.show(c, http.StatusOK, "thanks", "Thank you", "", decide.Page{Kind: nudge.ThanksPage}, rec)
+}
+
+// fieldView is a line of the address.
+type fieldView struct{ Name, Label, Value, Error, Auto string }
+
+func newField(name, label, value, wrong, auto string) fieldView {
+	return fieldView{name, label, value, wrong, auto}
+}

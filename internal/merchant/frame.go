@@ -1,0 +1,279 @@
+package merchant
+
+import (
+	"bytes"
+	"encoding/json"
+	"net/http"
+	"sync"
+
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/store"
+)
+
+// drafts keeps the snapshot with a draft put in, for as long as neither changes:
+// while a marker is dragged the same one serves every frame.
+type drafts struct {
+	mu   sync.Mutex
+	last map[string]draftSnapshot
+}
+
+type draftSnapshot struct {
+	of      *app.ShopSnapshot
+	version int
+	snap    *decide.Snapshot
+}
+
+// get returns the shop with a draft in the place of its live revision, first in
+// the merchant's order so that it shows.
+func (d *drafts) get(shop *app.ShopSnapshot, n *store.Nudge) (*decide.Snapshot, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	key := n.ShopID + "/" + n.ID
+	if have, ok := d.last[key]; ok && have.of == shop && have.version == n.DraftVersion {
+		return have.snap, nil
+	}
+	def := n.Draft.Clone()
+	def.Schedule = nudge.Schedule{} // a preview shows it whenever it is due
+	snap, err := shop.With(decide.Live{ID: n.ID, Revision: n.LiveRevision + 1, Priority: 0, Definition: def})
+	if err != nil {
+		return nil, err
+	}
+	if d.last == nil || len(d.last) > 200 {
+		d.last = map[string]draftSnapshot{}
+	}
+	d.last[key] = draftSnapshot{shop, n.DraftVersion, snap}
+	return snap, nil
+}
+
+// frameRequest is a state of the workbench: the cart beside the preview, and
+// where the marker stands (null: at the cart).
+type frameRequest struct {
+	Lines    []decide.CartLine `json:"lines"`
+	At       *money.Minor      `json:"at"`
+	Region   string            `json:"region"`
+	Page     nudge.Page        `json:"page"`
+	Language string            `json:"language"`
+}
+
+type frameReply struct {
+	Decision    decide.Decision `json:"decision"`
+	Cart        string          `json:"cart"`
+	Counted     money.Minor     `json:"counted"`
+	At          money.Minor     `json:"at"`
+	Lasting     *money.Minor    `json:"lasting"`
+	LastingText string          `json:"lastingText"`
+	Most        money.Minor     `json:"most"`
+	Marker      string          `json:"marker"`
+}
+
+type cartView struct {
+	Lines      []cartLineView
+	Goods, Off string
+	OffNil     bool
+	Shipping   string
+	Fee, Tax   string
+	TaxShown   bool
+	ToPay      string
+	Sum        string // the total and the state, for those who listen
+	Added      string
+	Alone      bool
+	Choices    []choiceView
+	Refused    []string
+	Region     string
+}
+
+type cartLineView struct {
+	SKU, Name, Option, Picture, Unit string
+	Quantity                         int64
+}
+
+// frame decides one state of the workbench.
+func (s *server) frame(c *echo.Context) error {
+	ctx, h := c.Request().Context(), at(c)
+	var f frameRequest
+	if err := json.NewDecoder(http.MaxBytesReader(c.Response(), c.Request().Body, 64<<10)).Decode(&f); err != nil {
+		return c.JSON(http.StatusBadRequest, map[string]string{"error": "The workbench sent something that cannot be read."})
+	}
+	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
+	if err != nil {
+		return s.fail(c, err)
+	}
+	shop, err := s.app.Snapshots.Get(ctx, h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	snap, err := s.drafts.get(shop, &n)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	region := regionByID(snap.Regions(), f.Region)
+	locale := f.Language
+	var refused []string
+	f.Lines, refused = sellable(snap.Catalog(), region, f.Lines)
+	req := decide.Request{
+		Cart:   decide.Cart{Lines: f.Lines, Destination: &decide.Destination{Country: region.Countries[0]}},
+		Moment: decide.Moment{At: s.app.Now(), Page: decide.Page{Kind: f.Page}, Locale: locale},
+	}
+	if n.Draft.Audience.Code != "" {
+		req.Cart.Codes = []string{n.Draft.Audience.Code}
+	}
+	base, err := snap.Decide(req)
+	if err != nil {
+		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
+	}
+	counted := countedBy(base, n.ID)
+	d, alone := base, false
+	if f.At != nil && *f.At != counted {
+		switch x := *f.At; {
+		case x > counted:
+			req.Added = &decide.Added{Nudge: n.ID, Price: min(x-counted, money.Most/100)}
+		case x > 0:
+			req.Cart.Lines, req.Added, alone = nil, &decide.Added{Nudge: n.ID, Price: x}, true
+		default:
+			req.Cart.Lines, alone = nil, true
+		}
+		if d, err = snap.Decide(req); err != nil {
+			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
+		}
+	}
+	most, _ := axisMost(&n.Draft, region)
+	out := frameReply{Decision: d, Counted: counted, Most: most, At: countedBy(d, n.ID)}
+	show := func(m money.Minor) string {
+		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
+	}
+	out.Marker = "cart " + show(out.At)
+	if alone {
+		out.Marker = "alone " + show(out.At)
+	}
+	if l := nextLasting(d, n.ID); l != nil {
+		out.Lasting, out.LastingText = l, show(*l)+" to add"
+	}
+	out.Cart, err = s.cartPart(snap.Catalog(), region, d, h.shop.Locale, alone, refused)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func regionByID(rs []catalog.Region, id string) catalog.Region {
+	for _, r := range rs {
+		if r.ID == id {
+			return r
+		}
+	}
+	return rs[0]
+}
+
+// sellable leaves out what is not sold in a region, and says so.
+func sellable(cat *catalog.Catalog, r catalog.Region, lines []decide.CartLine) (out []decide.CartLine, refused []string) {
+	for _, l := range lines {
+		it, ok := cat.Item(l.SKU)
+		if !ok || l.Quantity < 1 {
+			continue
+		}
+		if _, sold := it.Variant.Prices[r.Currency]; !sold {
+			refused = append(refused, it.Label()+" is not sold in "+r.Name+".")
+			continue
+		}
+		out = append(out, l)
+	}
+	return out, refused
+}
+
+func countedBy(d decide.Decision, id string) money.Minor {
+	for _, n := range d.Nudges {
+		if n.Nudge == id && len(n.Rungs) > 0 {
+			return n.Rungs[0].Counted
+		}
+	}
+	return d.Goods
+}
+
+func nextLasting(d decide.Decision, id string) *money.Minor {
+	for _, n := range d.Nudges {
+		if n.Nudge != id {
+			continue
+		}
+		for _, r := range n.Rungs {
+			if r.State == decide.RungOpen && r.Lasting != nil {
+				return r.Lasting
+			}
+		}
+	}
+	return nil
+}
+
+func (s *server) cartPart(cat *catalog.Catalog, region catalog.Region, d decide.Decision, locale string, alone bool, refused []string) (string, error) {
+	show := func(m money.Minor) string {
+		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, locale)
+	}
+	v := cartView{Goods: show(d.Before), Off: "−" + show(d.Off), OffNil: d.Off == 0, TaxShown: d.TaxShown, Tax: show(d.Tax), ToPay: show(d.ToPay), Alone: alone, Refused: refused, Region: region.Name}
+	if d.Shipping != nil {
+		v.Shipping, v.Fee = d.Shipping.Name, show(d.Shipping.Fee)
+	}
+	for _, l := range d.Lines {
+		if l.SKU == "" {
+			v.Added = show(l.Unit)
+			continue
+		}
+		it, _ := cat.Item(l.SKU)
+		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity}
+		for _, o := range it.Variant.Options {
+			line.Option += o.Value + " · "
+		}
+		v.Lines = append(v.Lines, line)
+	}
+	var b bytes.Buffer
+	err := s.pages.byName["bench"].ExecuteTemplate(&b, "bench-cart", v)
+	return b.String(), err
+}
+
+// preview is the page in the frame: a made-up product page of the shop, with the
+// embed that shoppers get.
+func (s *server) preview(c *echo.Context) error {
+	snap, err := s.app.Snapshots.Get(c.Request().Context(), at(c).shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.renderPart(c, http.StatusOK, "preview", "preview", page{Title: "Preview", Data: previewGoods(snap.Catalog())})
+}
+
+type previewView struct {
+	First catalog.Product
+	More  []catalog.Product
+}
+
+func previewGoods(cat *catalog.Catalog) previewView {
+	var v previewView
+	for _, p := range cat.Products {
+		switch {
+		case p.GiftCard:
+		case v.First.ID == "":
+			v.First = p
+		case len(v.More) < 4:
+			v.More = append(v.More, p)
+		}
+	}
+	return v
+}
+
+// goodsFor lists what can be put into a cart in a region.
+func goodsFor(cat *catalog.Catalog, region catalog.Region, locale string) []choiceView {
+	var out []choiceView
+	for i := range cat.Products {
+		p := &cat.Products[i]
+		for j := range p.Variants {
+			if price, sold := p.Variants[j].Prices[region.Currency]; sold {
+				label := catalog.Item{Product: p, Variant: &p.Variants[j]}.Label()
+				out = append(out, choiceView{Value: p.Variants[j].SKU, Name: label + ", " + money.Format(money.Amount{Minor: price.Price, Currency: region.Currency}, locale)})
+			}
+		}
+	}
+	return out
+}

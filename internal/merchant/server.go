@@ -1,0 +1,219 @@
+// Package merchant serves the pages of those who run a shop: handlers, view
+// models and the rendering of templates. Rules live in core, tasks in app.
+package merchant
+
+import (
+	"errors"
+	"io/fs"
+	"net/http"
+	"time"
+
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/google/uuid"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/store"
+)
+
+// Config is what the pages need to know of their surroundings.
+type Config struct {
+	Templates  fs.FS
+	Dist       fs.FS
+	Storefront string // where the demo's shop is served, linked from the pages
+	Gallery    bool   // serve /gallery
+}
+
+type server struct {
+	app      *app.App
+	cfg      Config
+	sessions *scs.SessionManager
+	pages    *pages
+	drafts   drafts
+}
+
+// MostUpload is the largest catalogue file taken, in bytes, with some room for
+// the form around it.
+const MostUpload = 33 << 20
+
+// Mount adds the merchant's pages to a router.
+func Mount(e *echo.Echo, a *app.App, cfg Config) error {
+	pages, err := loadPages(cfg.Templates)
+	if err != nil {
+		return err
+	}
+	s := &server{app: a, cfg: cfg, pages: pages, sessions: scs.New()}
+	s.sessions.Store = pgxstore.NewWithCleanupInterval(a.Store.Pool, 10*time.Minute)
+	s.sessions.Lifetime = 14 * 24 * time.Hour
+	s.sessions.Cookie.Name = "agonal_session"
+	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
+		a.Log.Error("sessions", "error", err)
+		http.Error(w, "The database does not answer. Nothing was changed; load the page again in a moment.", http.StatusServiceUnavailable)
+	}
+	e.GET("/assets/*", assets(cfg.Dist))
+	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), secure, middleware.CSRFWithConfig(middleware.CSRFConfig{
+		TokenLookup: "header:X-CSRF-Token,form:csrf", ContextKey: "csrf", CookieName: "agonal_csrf", CookiePath: "/",
+		CookieHTTPOnly: true, CookieSameSite: http.SameSiteLaxMode,
+		ErrorHandler: func(c *echo.Context, _ error) error {
+			return s.oops(c, http.StatusForbidden, "This page was open for too long, or the request came from elsewhere. Load it again and repeat what you did.")
+		},
+	}))
+	g.GET("/", s.home)
+	g.GET("/sign-in", s.signInPage)
+	g.POST("/sign-in", s.signIn)
+	g.POST("/sign-out", s.signOut)
+	if cfg.Gallery {
+		g.GET("/gallery", s.gallery)
+	}
+	in := g.Group("", s.signedIn)
+	in.GET("/shops", s.shops)
+	sh := in.Group("/s/:shop", s.inShop)
+	s.routes(sh)
+	return nil
+}
+
+func (s *server) routes(g *echo.Group) {
+	edit := s.mayEdit
+	g.GET("", func(c *echo.Context) error { return c.Redirect(http.StatusSeeOther, at(c).url("/nudges")) })
+	g.GET("/nudges", s.board)
+	g.GET("/nudges/start", s.starts)
+	g.POST("/nudges/start", s.start, edit)
+	g.POST("/nudges/order", s.reorder, edit)
+	g.GET("/nudges/:nudge", s.bench)
+	g.POST("/nudges/:nudge/edit", s.edit, edit)
+	g.POST("/nudges/:nudge/frame", s.frame)
+	g.GET("/nudges/:nudge/preview", s.preview)
+	g.POST("/nudges/:nudge/publish", s.publish, edit)
+	g.POST("/nudges/:nudge/state", s.setState, edit)
+	g.POST("/nudges/:nudge/copy", s.copy, edit)
+	g.POST("/nudges/:nudge/delete", s.deleteDraft, edit)
+	g.GET("/nudges/:nudge/revisions", s.revisions)
+	g.POST("/nudges/:nudge/restore", s.restore, edit)
+	g.GET("/rehearsal", s.rehearsal)
+	g.GET("/shop", s.products)
+	g.GET("/shop/catalogue.csv", s.exportCatalogue)
+	g.GET("/shop/import", s.importPage)
+	g.POST("/shop/import", s.upload, edit, middleware.BodyLimit(MostUpload))
+	g.GET("/shop/import/:id", s.importShow)
+	g.POST("/shop/import/:id", s.importStart, edit)
+	g.GET("/shop/regions", s.regions)
+	g.GET("/shop/orders", s.orders)
+	g.GET("/shop/orders.csv", s.ordersCSV)
+	g.GET("/shop/orders/:number", s.order)
+	g.GET("/shop/settings", s.settings)
+}
+
+func assets(dist fs.FS) echo.HandlerFunc {
+	files := http.StripPrefix("/assets/", http.FileServerFS(dist))
+	return func(c *echo.Context) error {
+		c.Response().Header().Set("Cache-Control", "no-cache")
+		files.ServeHTTP(c.Response(), c.Request())
+		return nil
+	}
+}
+
+func secure(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cache-Control", "no-store")
+		return next(c)
+	}
+}
+
+// here is who asks, and about which shop.
+type here struct {
+	account store.Account
+	shop    app.ShopRole
+	many    bool // whether the person has several shops
+	zone    *time.Location
+}
+
+const hereKey = "merchant.here"
+
+func at(c *echo.Context) *here {
+	h, _ := c.Get(hereKey).(*here)
+	if h == nil {
+		h = &here{}
+	}
+	return h
+}
+
+// url is a path within the shop.
+func (h *here) url(path string) string { return "/s/" + h.shop.ID + path }
+
+func (s *server) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx := c.Request().Context()
+		id, err := uuid.Parse(s.sessions.GetString(ctx, "account"))
+		if err != nil {
+			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		}
+		acc, err := s.app.Account(ctx, id)
+		if errors.Is(err, app.ErrNotFound) {
+			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		}
+		if err != nil {
+			return s.fail(c, err)
+		}
+		c.Set(hereKey, &here{account: acc})
+		return next(c)
+	}
+}
+
+// inShop is the one place where a request is scoped to a shop and checked
+// against the person's role in it.
+func (s *server) inShop(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := at(c)
+		shops, err := s.app.ShopsOf(c.Request().Context(), h.account.ID)
+		if err != nil {
+			return s.fail(c, err)
+		}
+		h.many = len(shops) > 1
+		for _, sr := range shops {
+			if sr.ID == c.Param("shop") {
+				h.shop = sr
+				if h.zone, err = time.LoadLocation(sr.TimeZone); err != nil {
+					h.zone = time.UTC
+				}
+				return next(c)
+			}
+		}
+		h.shop = app.ShopRole{}
+		return s.oops(c, http.StatusNotFound, "There is no such shop, or you have no part in it.")
+	}
+}
+
+func (s *server) mayEdit(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if !at(c).shop.Role.CanEdit() {
+			return s.oops(c, http.StatusForbidden, "You may look at this shop, but not change it. Ask an owner to make you an editor.")
+		}
+		return next(c)
+	}
+}
+
+// fail answers an error that is not the person's doing, or one they must know of.
+func (s *server) fail(c *echo.Context, err error) error {
+	var said app.Problem
+	switch {
+	case errors.Is(err, app.ErrNotFound):
+		return s.oops(c, http.StatusNotFound, "This is not here, or not here any more.")
+	case errors.As(err, &said):
+		return s.oops(c, http.StatusUnprocessableEntity, said.Say)
+	case store.Unreachable(err):
+		return s.oops(c, http.StatusServiceUnavailable, "The database does not answer. Nothing was changed; load the page again in a moment.")
+	}
+	s.app.Log.Error("a page failed", "path", c.Request().URL.Path, "error", err)
+	return s.oops(c, http.StatusInternalServerError, "Agonal failed at this. Nothing was changed; try again in a moment.")
+}
+
+func (s *server) oops(c *echo.Context, status int, say string) error {
+	return s.render(c, status, "message", page{Title: "Agonal", Data: say})
+}

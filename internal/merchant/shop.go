@@ -1,0 +1,307 @@
+package merchant
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/google/uuid"
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/internal/store"
+)
+
+const productsPerPage = 40
+
+type productsView struct {
+	Query, Collection    string
+	Collections          []choiceView
+	Rows                 []productRow
+	Shown, All, Variants int
+	Page, Pages          int
+	Prev, Next           int
+	Currency             money.Currency
+}
+
+type productRow struct {
+	Product         catalog.Product
+	From, To, Stock string
+	Regions         string
+	Variants        int
+}
+
+func (s *server) products(c *echo.Context) error {
+	h := at(c)
+	snap, err := s.app.Snapshots.Get(c.Request().Context(), h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	home := snap.Regions()[0]
+	v := productsView{Query: c.QueryParam("q"), Collection: c.QueryParam("collection"), Page: max(1, atoi(c.QueryParam("page"))), Currency: home.Currency}
+	for _, name := range snap.Catalog().Collections() {
+		v.Collections = append(v.Collections, choiceView{name, name, name == v.Collection})
+	}
+	var rows []productRow
+	for _, p := range snap.Catalog().Products {
+		v.All++
+		v.Variants += len(p.Variants)
+		if matches(p, v.Query, v.Collection) {
+			rows = append(rows, rowOf(p, snap.Regions(), h.shop.Locale))
+		}
+	}
+	v.Shown = len(rows)
+	v.Pages = max(1, (len(rows)+productsPerPage-1)/productsPerPage)
+	v.Page = min(v.Page, v.Pages)
+	v.Rows = rows[(v.Page-1)*productsPerPage : min(len(rows), v.Page*productsPerPage)]
+	v.Prev, v.Next = v.Page-1, v.Page+1
+	return s.render(c, http.StatusOK, "products", page{Title: "Products", Place: "shop", Section: "products", Data: v})
+}
+
+func matches(p catalog.Product, query, collection string) bool {
+	if collection != "" {
+		in := false
+		for _, c := range p.Collections {
+			in = in || c == collection
+		}
+		if !in {
+			return false
+		}
+	}
+	if query == "" {
+		return true
+	}
+	q := strings.ToLower(query)
+	if strings.Contains(strings.ToLower(p.Title), q) {
+		return true
+	}
+	for _, v := range p.Variants {
+		if strings.Contains(strings.ToLower(v.SKU), q) {
+			return true
+		}
+	}
+	return false
+}
+
+// rowOf sums a product up: its price range where it is sold first, its stock.
+func rowOf(p catalog.Product, regions []catalog.Region, locale string) productRow {
+	r := productRow{Product: p, Variants: len(p.Variants)}
+	var least, most money.Minor
+	var stock int64
+	unlimited, priced := false, false
+	cur := regions[0].Currency
+	var missing []string
+	for _, v := range p.Variants {
+		if price, ok := v.Prices[cur]; ok {
+			if !priced || price.Price < least {
+				least = price.Price
+			}
+			most, priced = max(most, price.Price), true
+		}
+		if v.Stock == nil {
+			unlimited = true
+		} else {
+			stock += *v.Stock
+		}
+	}
+	for _, region := range regions {
+		sold := false
+		for _, v := range p.Variants {
+			_, has := v.Prices[region.Currency]
+			sold = sold || has
+		}
+		if !sold {
+			missing = append(missing, region.Name)
+		}
+	}
+	if priced {
+		r.From = money.Format(money.Amount{Minor: least, Currency: cur}, locale)
+		if most > least {
+			r.To = money.Format(money.Amount{Minor: most, Currency: cur}, locale)
+		}
+	}
+	r.Stock = strconv.FormatInt(stock, 10)
+	if unlimited {
+		r.Stock = "unlimited"
+	}
+	if len(missing) > 0 {
+		r.Regions = "not sold in " + list(missing)
+	}
+	return r
+}
+
+func (s *server) exportCatalogue(c *echo.Context) error {
+	h := at(c)
+	b, err := s.app.ExportCatalogue(c.Request().Context(), h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	c.Response().Header().Set("Content-Disposition", `attachment; filename="`+h.shop.ID+`-catalogue.csv"`)
+	return c.Blob(http.StatusOK, "text/csv; charset=utf-8", b)
+}
+
+type importView struct {
+	Error   string
+	I       *store.Import
+	Refused bool
+	Share   int
+}
+
+func (s *server) importPage(c *echo.Context) error {
+	return s.render(c, http.StatusOK, "import", page{Title: "Bring in a catalogue", Place: "shop", Section: "products", Data: importView{}})
+}
+
+// upload reads a file and shows what it would change.
+func (s *server) upload(c *echo.Context) error {
+	h := at(c)
+	again := func(status int, say string) error {
+		return s.render(c, status, "import", page{Title: "Bring in a catalogue", Place: "shop", Section: "products", Data: importView{Error: say}})
+	}
+	header, err := c.FormFile("file")
+	if err != nil {
+		return again(http.StatusUnprocessableEntity, "Choose a CSV file first.")
+	}
+	f, err := header.Open()
+	if err != nil {
+		return s.fail(c, err)
+	}
+	defer func() { _ = f.Close() }()
+	b, err := io.ReadAll(f)
+	if err != nil {
+		return again(http.StatusBadRequest, "The file did not arrive whole; choose it again.")
+	}
+	im, err := s.app.PreviewImport(c.Request().Context(), h.shop.ID, h.account.Name, header.Filename, b)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return c.Redirect(http.StatusSeeOther, h.url("/shop/import/"+im.ID.String()))
+}
+
+func (s *server) importOf(c *echo.Context) (store.Import, error) {
+	id, err := uuid.Parse(c.Param("id"))
+	if err != nil {
+		return store.Import{}, fmt.Errorf("%w: no such import", errNotHere)
+	}
+	return s.app.Import(c.Request().Context(), at(c).shop.ID, id)
+}
+
+var errNotHere = errors.New("not here")
+
+func (s *server) importShow(c *echo.Context) error {
+	im, err := s.importOf(c)
+	if err != nil {
+		return s.oops(c, http.StatusNotFound, "There is no such file here any more. Bring it in again.")
+	}
+	v := importView{I: &im, Refused: im.Summary.RefusedInAll > 0}
+	if im.Total > 0 {
+		v.Share = 100 * im.Done / im.Total
+	}
+	p := page{Title: "Bring in " + im.FileName, Place: "shop", Section: "products", Data: v}
+	if isHTMX(c) {
+		return s.renderPart(c, http.StatusOK, "import", "import-state", p)
+	}
+	return s.render(c, http.StatusOK, "import", p)
+}
+
+func (s *server) importStart(c *echo.Context) error {
+	im, err := s.importOf(c)
+	if err != nil {
+		return s.oops(c, http.StatusNotFound, "There is no such file here any more. Bring it in again.")
+	}
+	if err := s.app.StartImport(c.Request().Context(), im.ShopID, im.ID); err != nil {
+		return s.fail(c, err)
+	}
+	return c.Redirect(http.StatusSeeOther, at(c).url("/shop/import/"+im.ID.String()))
+}
+
+type regionsView struct {
+	Regions []catalog.Region
+	Locale  string
+}
+
+func (s *server) regions(c *echo.Context) error {
+	h := at(c)
+	snap, err := s.app.Snapshots.Get(c.Request().Context(), h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.render(c, http.StatusOK, "regions", page{Title: "Regions", Place: "shop", Section: "regions", Data: regionsView{snap.Regions(), h.shop.Locale}})
+}
+
+const ordersShown = 200
+
+type ordersView struct {
+	Orders []store.Order
+	Locale string
+	Day    func(store.Order) string
+	One    *store.Order
+	Names  map[string]string
+}
+
+func (s *server) ordersView(c *echo.Context) (ordersView, error) {
+	ctx, h := c.Request().Context(), at(c)
+	v := ordersView{Locale: h.shop.Locale, Day: func(o store.Order) string { return h.day(o.PlacedAt) }, Names: map[string]string{}}
+	ns, err := s.app.Nudges(ctx, h.shop.ID)
+	for _, n := range ns {
+		v.Names[n.ID] = n.Draft.Name
+	}
+	return v, err
+}
+
+func (s *server) orders(c *echo.Context) error {
+	v, err := s.ordersView(c)
+	if err == nil {
+		v.Orders, err = s.app.Orders(c.Request().Context(), at(c).shop.ID, ordersShown)
+	}
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.render(c, http.StatusOK, "orders", page{Title: "Orders", Place: "shop", Section: "orders", Data: v})
+}
+
+func (s *server) order(c *echo.Context) error {
+	v, err := s.ordersView(c)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	o, err := s.app.Order(c.Request().Context(), at(c).shop.ID, int64(atoi(c.Param("number"))))
+	if err != nil {
+		return s.fail(c, err)
+	}
+	v.One = &o
+	return s.render(c, http.StatusOK, "order", page{Title: fmt.Sprintf("Order %d", o.Number), Place: "shop", Section: "orders", Data: v})
+}
+
+// ordersCSV is the table of orders to take along.
+func (s *server) ordersCSV(c *echo.Context) error {
+	h := at(c)
+	os, err := s.app.Orders(c.Request().Context(), h.shop.ID, 1_000_000)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
+	c.Response().Header().Set("Content-Disposition", `attachment; filename="`+h.shop.ID+`-orders.csv"`)
+	w := csv.NewWriter(c.Response())
+	w.UseCRLF = true
+	_ = w.Write([]string{"number", "placed at", "region", "country", "currency", "goods", "off", "list fee", "fee", "tax", "to pay", "nudges"})
+	for _, o := range os {
+		var given []string
+		for _, r := range o.Rewards {
+			given = append(given, r.NudgeID)
+		}
+		d := func(m money.Minor) string { return money.Decimal(m, o.Currency.Digits()) }
+		_ = w.Write([]string{strconv.FormatInt(o.Number, 10), o.PlacedAt.UTC().Format("2006-01-02T15:04:05Z"), o.Region, o.Country, string(o.Currency),
+			d(o.Goods), d(o.Off), d(o.ListFee), d(o.Fee), d(o.Tax), d(o.ToPay), strings.Join(given, "|")})
+	}
+	w.Flush()
+	return w.Error()
+}
+
+func (s *server) settings(c *echo.Context) error {
+	return s.render(c, http.StatusOK, "settings", page{Title: "Settings", Place: "shop", Section: "settings", Data: at(c).shop.Shop})
+}

@@ -1,0 +1,218 @@
+// The embed: one script, custom elements with shadow DOM, no framework. A shop
+// puts <agonal-nudge place="top_bar"> where a nudge may show, and tells the cart
+// through window.Agonal or a JSON script element with the id agonal-request.
+// What the shop's server already knows (agonal-decision) is used at once. If
+// Agonal cannot be reached, elements stay as they are and the page goes on.
+
+type Minor = number;
+interface Words { text: string; strong?: boolean }
+interface Mark { at: Minor; reached: boolean; label: string }
+interface Shown {
+  nudge: string; revision: number; rung: number; state: string; newly?: boolean; language: string; text: string; pieces: Words[];
+  progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
+  look: { tone?: string; bar?: string };
+}
+interface Rung { rung: number; state: string }
+interface Decision { shown: Record<string, Shown[]>; nudges: { nudge: string; revision: number; rungs: Rung[] }[] }
+interface Visit { id: string; reached: { nudge: string; rung: number }[]; seen: string[] }
+interface Request { cart: unknown; moment?: unknown }
+
+(() => {
+  const script = document.currentScript as HTMLScriptElement | null;
+  const key = script?.dataset.key ?? '';
+  const base = script ? new URL(script.src).origin : '';
+  const live = key !== '';
+  const cookie = 'agonal_visit';
+  const timeout = 2500;
+  const refreshEvery = 20000;
+
+  const readVisit = (): Visit => {
+    const m = document.cookie.match(new RegExp(`(?:^|; )${cookie}=([^;]*)`));
+    if (m) {
+      try {
+        const v = JSON.parse(decodeURIComponent(m[1])) as Visit;
+        if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [] };
+      } catch { /* a cookie that cannot be read begins a new visit */ }
+    }
+    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [] };
+  };
+  const keepVisit = () => {
+    if (!live) return;
+    visit.reached = visit.reached.slice(-30);
+    visit.seen = visit.seen.slice(-60);
+    document.cookie = `${cookie}=${encodeURIComponent(JSON.stringify(visit))}; path=/; SameSite=Lax`;
+  };
+  const visit = readVisit();
+  keepVisit();
+
+  let request: Request | null = null;
+  let decision: Decision | null = null;
+  let turn = 0;
+  const elements = new Set<NudgeElement>();
+
+  const post = (path: string, body: unknown, keepalive = false): Promise<Response> => {
+    const stop = new AbortController();
+    const timer = setTimeout(() => stop.abort(), timeout);
+    return fetch(base + path, {
+      method: 'POST', signal: stop.signal, keepalive,
+      headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${key}` }, body: JSON.stringify(body),
+    }).finally(() => clearTimeout(timer));
+  };
+
+  const queue: { kind: string; nudge: string; revision: number; rung: number }[] = [];
+  let flushing = 0;
+  const report = (kind: string, nudge: string, revision: number, rung: number) => {
+    const mark = `${kind}:${nudge}:${kind === 'shown' ? 0 : rung}`;
+    if (!live || visit.seen.includes(mark)) return;
+    visit.seen.push(mark);
+    keepVisit();
+    queue.push({ kind, nudge, revision, rung });
+    flushing ||= window.setTimeout(flush, 1500);
+  };
+  const flush = () => {
+    clearTimeout(flushing);
+    flushing = 0;
+    if (!queue.length) return;
+    const events = queue.splice(0, 50);
+    post('/v1/events', { visit: visit.id, events }, true).catch(() => {});
+  };
+  addEventListener('pagehide', flush);
+
+  const decide = async () => {
+    if (!live || !request) return;
+    const mine = ++turn;
+    try {
+      const r = await post('/v1/decisions', { ...request, visit: { id: visit.id, reached: visit.reached } });
+      if (!r.ok) return;
+      const d = (await r.json()) as Decision;
+      if (mine === turn) render(d);
+    } catch { /* what is shown stays; the shop does not need us */ }
+  };
+
+  const render = (d: Decision) => {
+    decision = d;
+    for (const e of elements) e.draw();
+    for (const n of d.nudges) for (const r of n.rungs) if (r.state === 'reached') report('reached', n.nudge, n.revision, r.rung);
+    for (const list of Object.values(d.shown)) for (const s of list) {
+      if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
+    }
+    keepVisit();
+    document.dispatchEvent(new CustomEvent('agonal:decision', { detail: d }));
+  };
+
+  const sheet = `
+    :host { display: block; container-type: inline-size }
+    :host([hidden]) { display: none }
+    .n { box-sizing: border-box; min-height: var(--agonal-height, 56px); padding: 8px 20px 9px; display: flex; flex-direction: column; justify-content: center; gap: 7px; font: inherit; font-size: 14px; line-height: 1.35; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) }
+    .paper { background: var(--agonal-paper, #fff); color: var(--agonal-paper-text, #1b2a4a) }
+    .accent { background: var(--agonal-accent, #f0c35a); color: var(--agonal-accent-text, #23180a) }
+    p { margin: 0 } b { font-weight: 700; white-space: nowrap }
+    .bar { position: relative; height: 8px; background: color-mix(in srgb, currentColor 22%, transparent) }
+    .fill { height: 100%; background: var(--agonal-fill, #f0c35a); transition: width .2s }
+    .paper .fill { background: var(--agonal-fill-paper, #b8780f) } .accent .fill { background: currentColor }
+    .reached .fill { background: var(--agonal-done, #5fc0a8) } .paper.reached .fill { background: var(--agonal-done-paper, #0e5a56) }
+    i { position: absolute; top: -2px; width: 2px; height: 12px; margin-left: -2px; background: currentColor }
+    .solid i { display: none }
+    @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;
+
+  class NudgeElement extends HTMLElement {
+    private root = this.attachShadow({ mode: 'open' });
+    private body?: HTMLDivElement;
+    private seeing = 0;
+    private now?: Shown;
+    private watch = new IntersectionObserver(([e]) => {
+      clearTimeout(this.seeing);
+      if (e.isIntersecting && this.now) {
+        const s = this.now;
+        this.seeing = window.setTimeout(() => report('shown', s.nudge, s.revision, s.rung), 1000);
+      }
+    }, { threshold: 0.5 });
+
+    connectedCallback() {
+      this.root.innerHTML = '<slot></slot>'; // what the shop's server wrote, until we know better
+      elements.add(this);
+      if (decision) this.draw();
+    }
+    disconnectedCallback() {
+      elements.delete(this);
+      this.watch.disconnect();
+      clearTimeout(this.seeing);
+    }
+    draw() {
+      const s = decision?.shown[this.getAttribute('place') ?? '']?.[0];
+      const same = s && this.now && s.nudge === this.now.nudge;
+      this.now = s;
+      this.hidden = !s;
+      if (!s) {
+        this.root.textContent = '';
+        this.body = undefined;
+        this.watch.disconnect();
+        return;
+      }
+      if (!this.body) {
+        this.root.innerHTML = `<style>${sheet}</style><div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div></div>`;
+        this.body = this.root.querySelector('div')!;
+      }
+      const look = s.look.bar ?? 'rule';
+      this.body.className = `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
+      const p = this.body.querySelector('p')!;
+      if (p.textContent !== s.text) {
+        p.lang = s.language;
+        p.replaceChildren(...s.pieces.map((w) => {
+          if (!w.strong) return document.createTextNode(w.text);
+          const b = document.createElement('b');
+          b.textContent = w.text;
+          return b;
+        }));
+      }
+      const bar = this.body.querySelector<HTMLElement>('.bar')!;
+      const { value, most, marks, text } = s.progress;
+      bar.hidden = look === 'none' || most <= 0;
+      bar.style.display = bar.hidden ? 'none' : '';
+      bar.setAttribute('aria-valuemax', String(most));
+      bar.setAttribute('aria-valuenow', String(value));
+      bar.setAttribute('aria-valuetext', text);
+      bar.setAttribute('aria-label', s.text);
+      const share = (m: Minor) => (most > 0 ? Math.min(100, (100 * m) / most) : 100);
+      bar.querySelector<HTMLElement>('.fill')!.style.width = `${share(value)}%`;
+      bar.querySelectorAll('i').forEach((x) => x.remove());
+      for (const m of marks) {
+        const tick = document.createElement('i');
+        tick.style.left = `${share(m.at)}%`;
+        bar.append(tick);
+      }
+      if (!same) {
+        this.watch.disconnect();
+        this.watch.observe(this);
+      }
+    }
+  }
+
+  const json = <T>(id: string): T | null => {
+    try {
+      return JSON.parse(document.getElementById(id)?.textContent ?? '') as T;
+    } catch {
+      return null;
+    }
+  };
+
+  const api = {
+    update: (r: Request) => { request = r; return decide(); },
+    render,
+    visit: () => visit,
+  };
+  (window as unknown as { Agonal: typeof api }).Agonal = api;
+
+  const begin = () => {
+    request = json<Request>('agonal-request');
+    const known = json<Decision>('agonal-decision');
+    if (known) render(known);
+    else void decide();
+    if (!live) return;
+    setInterval(() => { if (document.visibilityState === 'visible') void decide(); }, refreshEvery);
+    document.addEventListener('visibilitychange', () => { if (document.visibilityState === 'visible') void decide(); });
+  };
+  customElements.define('agonal-nudge', NudgeElement);
+  if (document.readyState === 'loading') document.addEventListener('DOMContentLoaded', begin);
+  else begin();
+})();

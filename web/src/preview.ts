@@ -1,0 +1,10 @@
+// The preview page inside the workbench: decisions come from the page around it
+// and are drawn by the very embed that shoppers get.
+addEventListener('message', (e: MessageEvent) => {
+  if (e.origin !== location.origin || !e.data?.decision) return;
+  const agonal = (window as unknown as { Agonal: { render(d: unknown): void } }).Agonal;
+  agonal.render(e.data.decision);
+  const page = String(e.data.page ?? 'product');
+  document.body.dataset.page = page;
+});
+parent.postMessage({ ready: true }, location.origin);

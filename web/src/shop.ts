@@ -1,0 +1,29 @@
+// Lindquill's own few lines: the cart drawer opens and closes, a quantity that is
+// changed is sent, and a form is sent once.
+document.addEventListener('change', (e) => {
+  const el = e.target as HTMLInputElement;
+  if (el.matches('[data-send]')) el.form?.requestSubmit();
+});
+document.addEventListener('submit', (e) => {
+  const form = e.target as HTMLFormElement;
+  if (form.dataset.once === undefined) return;
+  if (form.dataset.sent) {
+    e.preventDefault();
+    return;
+  }
+  form.dataset.sent = '1';
+  form.querySelectorAll('button').forEach((b) => b.setAttribute('aria-disabled', 'true'));
+});
+addEventListener('pageshow', (e) => {
+  if (e.persisted) location.reload(); // the cart may have changed since
+});
+const drawer = document.querySelector<HTMLDialogElement>('dialog#cart');
+document.querySelectorAll<HTMLAnchorElement>('a[data-cart]').forEach((a) => a.addEventListener('click', (e) => {
+  if (!drawer) return;
+  e.preventDefault();
+  drawer.showModal();
+}));
+if (drawer?.dataset.open !== undefined) drawer.showModal();
+drawer?.addEventListener('click', (e) => {
+  if (e.target === drawer) drawer.close();
+});
