@@ -21,12 +21,15 @@ func (d Definition) Say(region catalog.Region, locale string) string {
 			if t.Minor == 0 {
 				at = "with every order"
 			}
+			if t.Minor == 0 && d.Audience.Code != "" {
+				at = ""
+			}
 		}
-		parts = append(parts, at+" "+RewardsText(r.Rewards, region, "en", locale))
+		parts = append(parts, strings.TrimSpace(at+" "+RewardsText(r.Rewards, region, "en", locale)))
 	}
 	s := strings.Join(parts, ", ")
 	if d.Audience.Code != "" {
-		s = "with the code " + d.Audience.Code + " " + s
+		s = "with the code " + d.Audience.Code + ": " + s
 	}
 	return strings.ToUpper(s[:1]) + s[1:] + "."
 }

@@ -1,0 +1,24 @@
+import { defineConfig } from '@playwright/test';
+import { launch } from './browser';
+import { agonal, lindquill } from './servers';
+
+export default defineConfig({
+  testDir: '.',
+  testMatch: '*.spec.ts',
+  timeout: 90_000,
+  expect: { timeout: 10_000 },
+  workers: 1, // one shop, one story at a time
+  retries: 0,
+  reporter: [['list']],
+  outputDir: './results',
+  use: { launchOptions: launch, viewport: { width: 1280, height: 800 }, locale: 'en-GB', actionTimeout: 15_000, trace: 'retain-on-failure' },
+  webServer: {
+    command: '../scripts/e2e-server.sh',
+    url: `${agonal}/sign-in`,
+    timeout: 60_000,
+    reuseExistingServer: false,
+    gracefulShutdown: { signal: 'SIGTERM', timeout: 10_000 },
+    stdout: 'pipe',
+    env: { AGONAL_ADDR: new URL(agonal).host, LINDQUILL_ADDR: new URL(lindquill).host },
+  },
+});

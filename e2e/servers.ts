@@ -1,0 +1,37 @@
+import { expect, type Page } from '@playwright/test';
+
+/** Where the tests' own servers listen. */
+export const agonal = 'http://127.0.0.1:18080';
+export const lindquill = 'http://127.0.0.1:18081';
+export const person = { email: 'ilse@lindquill.example', password: 'nine-quiet-harbours' };
+
+export async function signIn(page: Page, email = person.email) {
+  await page.goto(`${agonal}/sign-in`);
+  await page.getByLabel('E-mail').fill(email);
+  await page.getByLabel('Password').fill(person.password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('heading', { name: 'Nudges' })).toBeVisible();
+}
+
+/** Makes every live nudge pause, so that a test knows what can show. */
+export async function pauseAll(page: Page) {
+  await page.goto(`${agonal}/s/lindquill/nudges`);
+  for (;;) {
+    const pause = page.getByRole('button', { name: /^Pause / });
+    const left = await pause.count();
+    if (left === 0) return;
+    await pause.first().click();
+    await expect(pause).toHaveCount(left - 1);
+  }
+}
+
+/** Puts goods into the shop's cart from a product's page. */
+export async function putIn(page: Page, product: string, option: string, quantity = 1) {
+  await page.goto(`${lindquill}/products/${product}`);
+  if (option) await page.getByText(option, { exact: false }).first().click();
+  await page.getByLabel('How many').fill(String(quantity));
+  await page.getByRole('button', { name: 'Put in cart' }).click();
+  await expect(page.getByRole('dialog', { name: 'Cart' })).toBeVisible();
+}
+
+export const topBar = (page: Page) => page.locator('agonal-nudge[place=top_bar]');

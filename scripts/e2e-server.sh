@@ -1,0 +1,12 @@
+#!/usr/bin/env bash
+# The servers the browser tests drive: a fresh schema in the database of
+# DATABASE_URL, and a state folder of their own.
+cd "$(dirname "$0")/.."
+set -euo pipefail
+psql=$(ls -d /usr/lib/postgresql/*/bin/psql 2>/dev/null | tail -n 1)
+"${psql:-psql}" "$DATABASE_URL" -qc 'DROP SCHEMA IF EXISTS browser_tests CASCADE; CREATE SCHEMA browser_tests' 2>/dev/null
+case $DATABASE_URL in *\?*) sep='&' ;; *) sep='?' ;; esac
+export DATABASE_URL="$DATABASE_URL${sep}search_path=browser_tests"
+export AGONAL_STATE=${AGONAL_STATE:-.state}/browser-tests AGONAL_GALLERY=1 AGONAL_RATE=1000
+rm -rf "$AGONAL_STATE"
+exec bin/agonal serve
