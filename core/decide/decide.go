@@ -26,7 +26,7 @@ func (s *Snapshot) Decide(req Request) (Decision, error) {
 	if err != nil {
 		return Decision{}, err
 	}
-	w := &work{s: s, req: &req, region: region, lines: lines}
+	w := &work{s: s, req: &req, region: region, lines: lines, nodes: progress.MostNodes}
 	if err := w.gather(s.candidates(at, lines, &req)); err != nil {
 		return Decision{}, err
 	}
@@ -44,6 +44,7 @@ type work struct {
 	taking  []taking
 	problem *pricing.Problem
 	outcome pricing.Outcome
+	nodes   int // of the searches for additions, still to be spent
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking

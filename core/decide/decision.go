@@ -105,7 +105,8 @@ type RungOutcome struct {
 	// which it stays reached: what a shopper reads. Null: there is none.
 	ToAdd   *money.Minor `json:"to_add"`
 	Lasting *money.Minor `json:"lasting"`
-	// Reason says why there is nothing to add: better_reward.
+	// Reason says why there is nothing to add: better_reward, or not_found where
+	// the search came to its bound.
 	Reason string `json:"reason,omitempty"`
 	Reward string `json:"reward"`
 }

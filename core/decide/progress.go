@@ -31,12 +31,14 @@ func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
 			if with == nil {
 				with = w.assemble(t)
 			}
-			found := progress.Find(with, r.target)
+			found := progress.Find(with, r.target, &w.nodes)
 			if found.Exists {
 				o.ToAdd = &found.Least
 			}
 			if found.Lasts {
 				o.Lasting = &found.Lasting
+			} else if found.Spent {
+				o.Reason = "not_found"
 			} else {
 				o.Reason = "better_reward"
 			}

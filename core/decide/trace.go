@@ -191,7 +191,7 @@ func (t *tracer) nudge(o *NudgeOutcome, tk *taking) {
 			t.add(about+" lasting", Search, *r.Lasting, fmt.Sprintf("From %s on it stays reached; this is what the shopper reads.", t.w.money(*r.Lasting)), Term{"lasting", *r.Lasting})
 		}
 		if r.Reason != "" {
-			t.add(about+" nothing to add", AsIs, 0, "Nothing is promised: a reward that is better for the shopper stands in its place.")
+			t.add(about+" nothing to add", AsIs, 0, "Nothing is promised: "+map[string]string{"better_reward": "a reward that is better for the shopper stands in its place.", "not_found": "rounding makes it hold for one addition and not for the next."}[r.Reason])
 		}
 	}
 	say := name + " shows."

@@ -129,8 +129,9 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		was := g.line[j]
 		var share span
 		if full {
-			share = span{on(o.Percent, was.lo) - slack, on(o.Percent, was.hi) + slack}
-			g.line[j] = span{was.lo - on(o.Percent, was.lo) - slack, was.hi - on(o.Percent, was.hi) + slack}
+			low, high := sharesOf(o.Percent, was.lo), sharesOf(o.Percent, was.hi)
+			share = span{low.lo, high.hi}
+			g.line[j] = span{was.lo - low.hi, was.hi - high.lo}
 		} else {
 			share = span{portion(off.lo, was.lo, base.hi) - slack, portion(off.hi, was.hi, base.lo) + slack}
 			g.line[j] = span{was.lo - share.hi, was.hi - share.lo}
@@ -139,6 +140,24 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		g.line[j] = span{max(0, g.line[j].lo), max(0, g.line[j].hi)}
 		g.taken[j] = g.taken[j].plus(share)
 	}
+}
+
+// sharesOf bounds the share that an uncapped percentage takes from a line: the
+// sum is rounded by at most half a minor unit, of which a line bears its part at
+// most, and the share is that rounded down or up.
+func sharesOf(rate money.Rate, line money.Minor) span {
+	exact := int64(rate) * (line % int64(money.Whole))
+	whole := int64(rate) * (line / int64(money.Whole))
+	half := int64(money.Whole) / 2
+	return span{max(0, whole+floorDiv(exact-half, int64(money.Whole))), whole - floorDiv(-exact-half, int64(money.Whole))}
+}
+
+func floorDiv(a, b int64) int64 {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
 }
 
 func capped(o *pricing.Order, base money.Minor) money.Minor {

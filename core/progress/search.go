@@ -19,19 +19,32 @@ type Target struct {
 	Index int
 }
 
+// MostNodes bounds the work of the searches of one decision: each range of
+// additions that is judged costs one for every set of order rewards. Where rounding
+// makes a goal hold for one addition and not for the next, over a wide range,
+// there is nothing honest to promise: a search that comes to its bound finds
+// nothing. A count, never a clock.
+const MostNodes = 1 << 15
+
 // ToAdd is what a shopper must add, in minor units as prices are shown.
 type ToAdd struct {
 	Least   money.Minor // reaches the rung
 	Lasting money.Minor // from here on it stays reached
 	Exists  bool        // whether Least exists
 	Lasts   bool        // whether Lasting exists
+	Spent   bool        // the search came to its bound before it knew
 }
 
 // Find looks for the additions that reach a rung. Line 0 of the problem is the
 // added unit; its amount is the search's to set, and is left at 0. The problem
-// must be the caller's own.
-func Find(p *pricing.Problem, t Target) ToAdd {
-	s := search{p: p, t: t, goal: goalOf(p, t)}
+// must be the caller's own. left is how many nodes may still be spent, shared
+// by the searches of one decision; nil allows [MostNodes].
+func Find(p *pricing.Problem, t Target, left *int) ToAdd {
+	if left == nil {
+		left = new(int)
+		*left = MostNodes
+	}
+	s := search{p: p, t: t, goal: goalOf(p, t), left: left}
 	defer func() { p.Lines[0].Amount = 0 }()
 	most, ok := s.alone()
 	if !ok {
@@ -42,17 +55,22 @@ func Find(p *pricing.Problem, t Target) ToAdd {
 		return ToAdd{Least: x, Lasting: x, Exists: ok, Lasts: ok}
 	}
 	x, ok := s.first(1, most)
-	if !ok {
-		return ToAdd{}
+	if !ok || s.spent() {
+		return ToAdd{Spent: s.spent()}
 	}
 	out := ToAdd{Least: x, Exists: true}
 	for {
 		lost, any := s.lastLost(x, x+max(s.goal.Threshold, 1))
+		if s.spent() {
+			out.Spent = true
+			return out
+		}
 		if !any {
 			out.Lasting, out.Lasts = x, true
 			return out
 		}
-		if x, ok = s.first(lost+1, most+max(s.goal.Threshold, 1)); !ok {
+		if x, ok = s.first(lost+1, most+max(s.goal.Threshold, 1)); !ok || s.spent() {
+			out.Spent = s.spent()
 			return out
 		}
 	}
@@ -69,7 +87,18 @@ type search struct {
 	p    *pricing.Problem
 	t    Target
 	goal pricing.Goal
+	left *int // nodes that may still be spent
 }
+
+// cost is how many sets of order rewards judging a range looks at.
+func (s *search) cost() int {
+	if s.p.Mode == pricing.ByPriority {
+		return 1 + len(s.p.Orders)
+	}
+	return 1 << min(len(s.p.Orders), 12)
+}
+
+func (s *search) spent() bool { return *s.left < 0 }
 
 // at sets the added unit's price and returns the problem.
 func (s *search) at(x money.Minor) *pricing.Problem {
@@ -155,8 +184,8 @@ func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
 		return 0, false
 	}
 	mid := lo + (hi-lo)/2
-	if x, ok := s.first(lo, mid); ok {
-		return x, true
+	if x, ok := s.first(lo, mid); ok || s.spent() {
+		return x, ok
 	}
 	return s.first(mid+1, hi)
 }
@@ -173,8 +202,8 @@ func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
 		return hi, true
 	}
 	mid := lo + (hi-lo)/2
-	if x, ok := s.lastLost(mid+1, hi); ok {
-		return x, true
+	if x, ok := s.lastLost(mid+1, hi); ok || s.spent() {
+		return x, ok
 	}
 	return s.lastLost(lo, mid)
 }
@@ -182,6 +211,9 @@ func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
 // judge tells whether the rung is reached for all, none, or perhaps some x in
 // [lo, hi]. For a single x it is never undecided.
 func (s *search) judge(lo, hi money.Minor) verdict {
+	if *s.left -= s.cost(); *s.left < 0 {
+		return never // what is found from here on is not used
+	}
 	if lo == hi {
 		if s.reached(lo) {
 			return always

@@ -26,8 +26,8 @@ func ExampleFind() {
 		}},
 		Methods: []pricing.Fees{catalog.Method{Bands: []catalog.Band{{Fee: 590}}}},
 	}
-	fmt.Println(progress.Find(p, progress.Target{}))
-	// Output: {1267 1267 true true}
+	fmt.Println(progress.Find(p, progress.Target{}, nil))
+	// Output: {1267 1267 true true false}
 }
 
 // reached decides with an added unit of price x, by the naive solver.
@@ -87,7 +87,7 @@ func TestFindEqualsTryingEveryAddition(t *testing.T) {
 		if target.Order {
 			p.Orders[0].Lines[0] = true
 		}
-		got := progress.Find(p, target)
+		got := progress.Find(p, target, nil)
 		most, ok := pricingtest.Alone(p, goal)
 		if !ok {
 			assert.False(t, got.Exists)

@@ -1,0 +1,298 @@
+package decide_test
+
+import (
+	"encoding/json"
+	"flag"
+	"math/big"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/decide/decidetest"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if f := flag.Lookup("rapid.checks"); f.Value.String() == f.DefValue {
+		_ = flag.Set("rapid.checks", "600")
+	}
+	os.Exit(m.Run())
+}
+
+func decideOn(t *rapid.T, shop decide.Shop, r decide.Request) (*decide.Snapshot, decide.Decision) {
+	s, err := decide.Compile(shop)
+	require.NoError(t, err)
+	d, err := s.Decide(r)
+	require.NoError(t, err)
+	return s, d
+}
+
+func state(t *rapid.T, s *decide.Snapshot, r decide.Request, id string, rung int, x money.Minor) decide.RungState {
+	r.Added = &decide.Added{Nudge: id, Price: x}
+	d, err := s.Decide(r)
+	require.NoError(t, err)
+	for _, o := range rungs(d, id) {
+		if o.Rung == rung {
+			return o.State
+		}
+	}
+	t.Fatalf("rung %d of %s is gone", rung, id)
+	return ""
+}
+
+// Where there is something to add, adding exactly it reaches the rung, one minor
+// unit less does not, and from the lasting addition on it stays.
+func TestAPromiseIsKept(t *testing.T) {
+	var asked, notGap, losing, yen, apart int
+	rapid.Check(t, func(t *rapid.T) {
+		shop, r := decidetest.Random(t)
+		r.Trace = false
+		s, d := decideOn(t, shop, r)
+		for _, n := range d.Nudges {
+			for _, o := range n.Rungs {
+				if o.State == decide.RungReached || o.ToAdd == nil {
+					continue
+				}
+				asked++
+				if *o.ToAdd != o.Gap {
+					notGap++
+				}
+				if d.Currency != "EUR" {
+					yen++
+				}
+				if !d.TaxShown {
+					apart++
+				}
+				assert.Equal(t, decide.RungReached, state(t, s, r, n.Nudge, o.Rung, *o.ToAdd), "%s rung %d at %d", n.Nudge, o.Rung, *o.ToAdd)
+				if *o.ToAdd > 1 {
+					assert.NotEqual(t, decide.RungReached, state(t, s, r, n.Nudge, o.Rung, *o.ToAdd-1), "%s rung %d, one less than %d", n.Nudge, o.Rung, *o.ToAdd)
+				}
+				if o.Lasting == nil {
+					continue
+				}
+				if *o.Lasting != *o.ToAdd {
+					losing++
+				}
+				for range 4 {
+					more := *o.Lasting + rapid.Int64Range(0, max(o.Threshold, 1)).Draw(t, "more")
+					assert.Equal(t, decide.RungReached, state(t, s, r, n.Nudge, o.Rung, more), "%s rung %d at %d, lasting %d", n.Nudge, o.Rung, more, *o.Lasting)
+				}
+			}
+		}
+	})
+	t.Logf("%d promises: to add is not the gap %d, adding more loses it %d, another currency %d, tax apart %d", asked, notGap, losing, yen, apart)
+	assert.Greater(t, notGap*100, asked*15, "too few cases in which to add is not the gap")
+	assert.Greater(t, yen*100, asked*20, "too few cases in another currency")
+	assert.Greater(t, apart*100, asked*10, "too few cases with tax shown apart")
+}
+
+func TestSumsAreWhatTheSummarySays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		shop, r := decidetest.Random(t)
+		_, d := decideOn(t, shop, r)
+		var amount, off, paid, tax int64
+		for _, l := range d.Lines {
+			require.GreaterOrEqual(t, l.Paid, int64(0))
+			require.GreaterOrEqual(t, l.Off, int64(0))
+			require.Equal(t, l.Unit*l.Quantity, l.Amount)
+			amount, off, paid, tax = amount+l.Amount, off+l.Off, paid+l.Paid, tax+l.Tax
+		}
+		require.Equal(t, d.Before, amount)
+		require.Equal(t, d.Off, off)
+		require.Equal(t, d.Goods, paid)
+		pay, given := d.Goods, int64(0)
+		for _, g := range d.Rewards {
+			if g.Class == "order" {
+				given += g.Amount
+			}
+		}
+		require.Equal(t, d.Off, given)
+		if d.Shipping != nil {
+			require.GreaterOrEqual(t, d.Shipping.Fee, int64(0))
+			require.LessOrEqual(t, d.Shipping.Fee, d.Shipping.ListFee)
+			pay += d.Shipping.Fee
+		}
+		if !d.TaxShown {
+			pay += d.Tax
+		}
+		require.Equal(t, d.ToPay, pay)
+		require.GreaterOrEqual(t, d.Tax, tax)
+	})
+}
+
+func TestTheOrderOfTheInputDoesNotMatter(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		shop, r := decidetest.Random(t)
+		_, first := decideOn(t, shop, r)
+		mixed := shop
+		mixed.Nudges = rapid.Permutation(shop.Nudges).Draw(t, "nudges")
+		again := r
+		if len(r.Cart.Lines) > 0 {
+			again.Cart.Lines = rapid.Permutation(r.Cart.Lines).Draw(t, "lines")
+		}
+		_, second := decideOn(t, mixed, again)
+		a, err := json.Marshal(first)
+		require.NoError(t, err)
+		b, err := json.Marshal(second)
+		require.NoError(t, err)
+		assert.Equal(t, string(a), string(b))
+	})
+}
+
+// replay works a step of the trace out again from its terms.
+func replay(t *rapid.T, s decide.Step) int64 {
+	v := make([]int64, len(s.Terms))
+	for i, x := range s.Terms {
+		v[i] = x.Value
+	}
+	sum := func(from []int64) (n int64) {
+		for _, x := range from {
+			n += x
+		}
+		return n
+	}
+	switch s.Op {
+	case decide.Sum:
+		return sum(v)
+	case decide.Less:
+		return v[0] - sum(v[1:])
+	case decide.LessNil:
+		return max(0, v[0]-sum(v[1:]))
+	case decide.Times:
+		return v[0] * v[1]
+	case decide.Percent:
+		n := new(big.Int).Mul(big.NewInt(v[0]), big.NewInt(v[1]))
+		n.Add(n, big.NewInt(500_000))
+		return n.Quo(n, big.NewInt(1_000_000)).Int64()
+	case decide.Spread:
+		floor := v[0] * v[1] / v[2]
+		if s.Result == floor+1 && v[0]*v[1]%v[2] != 0 {
+			return floor + 1 // one of the largest remainders
+		}
+		return floor
+	case decide.AsIs, decide.Search:
+		return sum(v)
+	}
+	t.Fatalf("step %q has the unknown operation %q", s.About, s.Op)
+	return 0
+}
+
+func TestEveryFigureCanBeTraced(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		shop, r := decidetest.Random(t)
+		_, d := decideOn(t, shop, r)
+		traced := map[string]int64{}
+		for _, s := range d.Trace {
+			assert.Equal(t, replay(t, s), s.Result, "%s: %s", s.About, s.Say)
+			assert.NotEmpty(t, s.Say)
+			traced[s.About] = s.Result
+		}
+		want := map[string]int64{"before": d.Before, "off": d.Off, "goods": d.Goods, "tax": d.Tax, "to pay": d.ToPay}
+		if d.Shipping != nil {
+			want["shipping list fee"], want["shipping fee"] = d.Shipping.ListFee, d.Shipping.Fee
+		}
+		for _, n := range d.Nudges {
+			for _, o := range n.Rungs {
+				at := "nudge " + n.Nudge + ", rung " + string(rune('0'+o.Rung))
+				want[at+" counted"], want[at+" gap"] = o.Counted, o.Gap
+				if o.ToAdd != nil {
+					want[at+" to add"] = *o.ToAdd
+				}
+				if o.Lasting != nil {
+					want[at+" lasting"] = *o.Lasting
+				}
+			}
+		}
+		for about, v := range want {
+			got, ok := traced[about]
+			assert.True(t, ok, "%s has no step", about)
+			assert.Equal(t, v, got, about)
+		}
+	})
+}
+
+func TestADefinitionPrintedAndReadIsTheSame(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := decidetest.Definition(t)
+		b, err := nudge.Print(d)
+		require.NoError(t, err)
+		back, err := nudge.Parse(b)
+		require.NoError(t, err)
+		again, err := nudge.Print(back)
+		require.NoError(t, err)
+		assert.Equal(t, string(b), string(again))
+		assert.Equal(t, d.Clone(), back.Clone())
+	})
+}
+
+// A nudge outside its audience changes nothing at all.
+func TestOutsideItsAudienceANudgeChangesNothing(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		shop, r := decidetest.Random(t)
+		r.Trace, r.Every = false, false
+		_, without := decideOn(t, shop, r)
+		more := shop
+		d := decidetest.Definition(t)
+		d.Audience.Code = "NOBODY-KNOWS-THIS"
+		more.Nudges = append(slices.Clone(shop.Nudges), decide.Live{ID: "stranger", Priority: 1, Definition: d})
+		_, with := decideOn(t, more, r)
+		a, err := json.Marshal(without)
+		require.NoError(t, err)
+		b, err := json.Marshal(with)
+		require.NoError(t, err)
+		assert.Equal(t, string(a), string(b))
+	})
+}
+
+func TestRequestsAreRefusedByField(t *testing.T) {
+	goods := decidetest.Goods(t, map[string]money.Minor{"pen": money.Most / 200})
+	s := decidetest.Snapshot(t, 590, goods)
+	for name, c := range map[string]struct {
+		r     decide.Request
+		field string
+	}{
+		"unknown SKU":      {decide.Request{Cart: decidetest.Cart(line{SKU: "quill", Quantity: 1})}, "cart.lines[0].sku"},
+		"quantity 0":       {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: 0})}, "cart.lines[0].quantity"},
+		"negative":         {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: -1})}, "cart.lines[0].quantity"},
+		"a billion":        {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: 1_000_000_000})}, "cart.lines[0].quantity"},
+		"too much money":   {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: 3})}, "cart.lines[0].quantity"},
+		"nowhere":          {decide.Request{Cart: decide.Cart{Destination: &decide.Destination{Country: "AQ"}}}, "cart.destination.country"},
+		"no such region":   {decide.Request{Cart: decide.Cart{Region: "moon"}}, "cart.region"},
+		"no such method":   {decide.Request{Cart: decide.Cart{Destination: &decide.Destination{Country: "DE"}, Method: "balloon"}}, "cart.method"},
+		"line twice":       {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: 1}, line{SKU: "pen", Quantity: 1})}, "cart.lines[1].id"},
+		"page":             {decide.Request{Moment: decide.Moment{Page: decide.Page{Kind: "attic"}}}, "moment.page.kind"},
+		"added to nothing": {decide.Request{Added: &decide.Added{Nudge: "none", Price: 1}}, "added.nudge"},
+		"added 0":          {decide.Request{Added: &decide.Added{Nudge: "none"}}, "added.price"},
+		"many codes":       {decide.Request{Cart: decide.Cart{Codes: strings.Split(strings.Repeat("A,", 30), ",")}}, "cart.codes"},
+		"many lines":       {decide.Request{Cart: decide.Cart{Lines: make([]line, 501)}}, "cart.lines"},
+	} {
+		_, err := s.Decide(c.r)
+		var fields decide.FieldErrors
+		require.ErrorAs(t, err, &fields, name)
+		assert.Equal(t, c.field, fields[0].Field, name)
+	}
+}
+
+func FuzzDecide(f *testing.F) {
+	f.Add([]byte(`{"cart":{"lines":[{"sku":"pen","quantity":2}],"destination":{"country":"DE"}}}`))
+	goods := decidetest.Goods(f, map[string]money.Minor{"pen": 5400})
+	s := decidetest.Snapshot(f, 590, goods, decide.Live{ID: "free", Priority: 1, Definition: decidetest.Ladder("Free", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))})
+	f.Fuzz(func(t *testing.T, b []byte) {
+		var r decide.Request
+		if json.Unmarshal(b, &r) != nil {
+			return
+		}
+		if _, err := s.Decide(r); err != nil {
+			var fields decide.FieldErrors
+			require.ErrorAs(t, err, &fields)
+		}
+	})
+}
