@@ -239,7 +239,7 @@ type ordersView struct {
 	Orders []store.Order
 	Locale string
 	Day    func(store.Order) string
-	One    *store.Order
+	One    store.Order
 	Names  map[string]string
 }
 
@@ -273,7 +273,7 @@ func (s *server) order(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	v.One = &o
+	v.One = o
 	return s.render(c, http.StatusOK, "order", page{Title: fmt.Sprintf("Order %d", o.Number), Place: "shop", Section: "orders", Data: v})
 }
 

@@ -1,0 +1,205 @@
+package storefront_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/labstack/echo/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/internal/demo"
+	"agonal.dev/agonal/internal/store/storetest"
+	"agonal.dev/agonal/internal/storefront"
+	"agonal.dev/agonal/web"
+)
+
+type api struct {
+	h      http.Handler
+	router routers.Router
+}
+
+func newAPI(t testing.TB) *api {
+	e := echo.New()
+	require.NoError(t, storefront.Mount(e, storetest.Demo(t), storefront.Config{Dist: web.Dist(), PerSecond: 1e6}))
+	a := &api{h: e}
+	rec := httptest.NewRecorder()
+	e.ServeHTTP(rec, httptest.NewRequest(http.MethodGet, "/openapi.json", nil))
+	doc, err := openapi3.NewLoader().LoadFromData(rec.Body.Bytes())
+	require.NoError(t, err)
+	require.NoError(t, doc.Validate(context.Background()))
+	assert.True(t, strings.HasPrefix(doc.OpenAPI, "3.1"))
+	a.router, err = gorillamux.NewRouter(doc)
+	require.NoError(t, err)
+	return a
+}
+
+// call sends a request and holds the answer against the document.
+func (a *api) call(t testing.TB, method, path, key, body string) *httptest.ResponseRecorder {
+	t.Helper()
+	make := func() *http.Request {
+		r := httptest.NewRequest(method, path, strings.NewReader(body))
+		r.Header.Set("Content-Type", "application/json")
+		if key != "" {
+			r.Header.Set("Authorization", "Bearer "+key)
+		}
+		return r
+	}
+	rec := httptest.NewRecorder()
+	a.h.ServeHTTP(rec, make())
+	route, params, err := a.router.FindRoute(make())
+	require.NoError(t, err)
+	in := &openapi3filter.ResponseValidationInput{
+		RequestValidationInput: &openapi3filter.RequestValidationInput{Request: make(), PathParams: params, Route: route},
+		Status:                 rec.Code, Header: rec.Header(),
+	}
+	in.SetBodyBytes(rec.Body.Bytes())
+	require.NoError(t, openapi3filter.ValidateResponse(context.Background(), in), "%s %s → %d %s", method, path, rec.Code, rec.Body)
+	return rec
+}
+
+const goodBody = `{"cart":{"lines":[{"sku":"HARBLU-30","quantity":3}],"destination":{"country":"DE"}},"moment":{"page":{"kind":"cart"},"locale":"en"}}`
+
+func TestADecisionIsAsTheDocumentSays(t *testing.T) {
+	a := newAPI(t)
+	rec := a.call(t, http.MethodPost, "/v1/decisions", demo.PublishableKey, goodBody)
+	require.Equal(t, http.StatusOK, rec.Code, rec.Body)
+	var d decide.Decision
+	require.NoError(t, json.Unmarshal(rec.Body.Bytes(), &d))
+	assert.Equal(t, int64(4200+590), d.ToPay)
+	assert.Equal(t, "Add €18.00 and free standard shipping is on us.", d.Shown["top_bar"][0].Text)
+	assert.Empty(t, d.Trace)
+
+	traced := a.call(t, http.MethodPost, "/v1/decisions", demo.SecretKey, strings.Replace(goodBody, `{"cart"`, `{"trace":true,"every":true,"cart"`, 1))
+	require.Equal(t, http.StatusOK, traced.Code)
+	assert.Contains(t, traced.Body.String(), "To pay: €42.00 + €5.90 = €47.90.")
+}
+
+func TestBadBodiesAreRefusedByName(t *testing.T) {
+	a := newAPI(t)
+	for name, c := range map[string]struct {
+		body   string
+		status int
+		want   string
+	}{
+		"empty":         {"", 400, "the body is empty"},
+		"truncated":     {goodBody[:40], 400, "breaks off"},
+		"not JSON":      {"cart=1", 400, "invalid character"},
+		"two documents": {goodBody + goodBody, 400, "something follows"},
+		"deep":          {`{"cart":` + strings.Repeat("[", 100_000), 400, "body"},
+		"huge":          {`{"cart":{"lines":[` + strings.Repeat(`{"sku":"HARBLU-30","quantity":1},`, 20_000) + `]}}`, 413, "larger than 256 KB"},
+		"unknown field": {strings.Replace(goodBody, `"cart"`, `"basket"`, 1), 422, "basket"},
+		"wrong type":    {strings.Replace(goodBody, `"quantity":3`, `"quantity":"three"`, 1), 422, "quantity"},
+		"half a piece":  {strings.Replace(goodBody, `"quantity":3`, `"quantity":1.5`, 1), 422, "quantity"},
+		"unknown SKU":   {strings.Replace(goodBody, "HARBLU-30", "NOPE", 1), 422, "cart.lines[0].sku"},
+		"quantity 0":    {strings.Replace(goodBody, `"quantity":3`, `"quantity":0`, 1), 422, "cart.lines[0].quantity"},
+		"a billion":     {strings.Replace(goodBody, `"quantity":3`, `"quantity":1000000000`, 1), 422, "cart.lines[0].quantity"},
+		"overflow":      {strings.Replace(goodBody, `"quantity":3`, `"quantity":99999999999999999999`, 1), 422, "quantity"},
+		"not sold":      {`{"cart":{"lines":[{"sku":"GIFT-25","quantity":1}],"destination":{"country":"JP"}}}`, 422, "not sold in Japan"},
+		"no country":    {strings.Replace(goodBody, `"DE"`, `"XX"`, 1), 422, "cart.destination.country"},
+		"trace":         {strings.Replace(goodBody, `{"cart"`, `{"trace":true,"cart"`, 1), 403, "trace"},
+		"another time":  {strings.Replace(goodBody, `"moment":{`, `"moment":{"at":"2030-01-01T00:00:00Z",`, 1), 403, "moment.at"},
+	} {
+		rec := a.call(t, http.MethodPost, "/v1/decisions", demo.PublishableKey, c.body)
+		assert.Equal(t, c.status, rec.Code, "%s: %s", name, rec.Body)
+		assert.Equal(t, "application/problem+json", rec.Header().Get("Content-Type"), name)
+		assert.Contains(t, rec.Body.String(), c.want, name)
+	}
+}
+
+func TestKeysAndOrigins(t *testing.T) {
+	a := newAPI(t)
+	assert.Equal(t, 401, a.call(t, http.MethodPost, "/v1/decisions", "", goodBody).Code)
+	assert.Equal(t, 401, a.call(t, http.MethodPost, "/v1/decisions", "pk_nobody", goodBody).Code)
+	assert.Equal(t, 403, a.call(t, http.MethodPost, "/v1/orders", demo.PublishableKey, `{}`).Code)
+	from := func(origin string) *httptest.ResponseRecorder {
+		r := httptest.NewRequest(http.MethodPost, "/v1/decisions", strings.NewReader(goodBody))
+		r.Header.Set("Authorization", "Bearer "+demo.PublishableKey)
+		r.Header.Set("Origin", origin)
+		rec := httptest.NewRecorder()
+		a.h.ServeHTTP(rec, r)
+		return rec
+	}
+	ours := from("http://shop.example")
+	assert.Equal(t, 200, ours.Code)
+	assert.Equal(t, "http://shop.example", ours.Header().Get("Access-Control-Allow-Origin"))
+	theirs := from("http://elsewhere.example")
+	assert.Equal(t, 403, theirs.Code)
+	assert.Empty(t, theirs.Header().Get("Access-Control-Allow-Origin"))
+}
+
+func TestTooManyRequestsWait(t *testing.T) {
+	e := echo.New()
+	require.NoError(t, storefront.Mount(e, storetest.Demo(t), storefront.Config{Dist: web.Dist(), PerSecond: 1}))
+	last := 0
+	for range 12 {
+		r := httptest.NewRequest(http.MethodPost, "/v1/decisions", strings.NewReader(goodBody))
+		r.Header.Set("Authorization", "Bearer "+demo.PublishableKey)
+		rec := httptest.NewRecorder()
+		e.ServeHTTP(rec, r)
+		last = rec.Code
+	}
+	assert.Equal(t, http.StatusTooManyRequests, last)
+}
+
+func TestOrdersEventsAndCatalogue(t *testing.T) {
+	a := newAPI(t)
+	body := func(key string, expect int) string {
+		return fmt.Sprintf(`{"idempotency_key":%q,"cart":{"lines":[{"sku":"HARBLU-30","quantity":3}],"destination":{"country":"DE"}},"customer":"Nora","expect_to_pay":%d}`, key, expect)
+	}
+	placed := a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, body("a", 4790))
+	require.Equal(t, 201, placed.Code, placed.Body)
+	again := a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, body("a", 4790))
+	assert.Equal(t, placed.Body.String(), again.Body.String())
+	changed := a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, body("b", 4200))
+	assert.Equal(t, 409, changed.Code)
+	assert.Contains(t, changed.Body.String(), "The total is now €47.90 instead of €42.00.")
+	assert.Equal(t, 409, a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, body("a", 4791)).Code)
+	assert.Equal(t, 422, a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, body("", 4790)).Code)
+
+	event := `{"visit":"v","events":[{"kind":"shown","nudge":"winter-ladder","revision":1,"rung":0}]}`
+	assert.Equal(t, 204, a.call(t, http.MethodPost, "/v1/events", demo.PublishableKey, event).Code)
+	assert.Equal(t, 422, a.call(t, http.MethodPost, "/v1/events", demo.PublishableKey, strings.Replace(event, "winter-ladder", "x", 1)).Code)
+
+	goods := a.call(t, http.MethodGet, "/v1/catalogue", demo.PublishableKey, "")
+	require.Equal(t, 200, goods.Code)
+	assert.False(t, bytes.Contains(goods.Body.Bytes(), []byte(`"cost":4`)) && bytes.Contains(goods.Body.Bytes(), []byte(`"prices":{"EUR":{"price":1400,"cost"`)), "what goods cost the shop stays with it")
+}
+
+// echoed is a bare handler that decodes and encodes the same bodies: what a
+// decision costs beyond that is Agonal's own.
+func BenchmarkHTTPDecision(b *testing.B) {
+	a := newAPI(b)
+	var d decide.Decision
+	rec := a.call(b, http.MethodPost, "/v1/decisions", demo.PublishableKey, goodBody)
+	require.NoError(b, json.Unmarshal(rec.Body.Bytes(), &d))
+	bare := echo.New()
+	bare.POST("/v1/decisions", func(c *echo.Context) error {
+		var r decide.Request
+		if err := json.NewDecoder(c.Request().Body).Decode(&r); err != nil {
+			return err
+		}
+		return c.JSON(200, d)
+	})
+	for name, h := range map[string]http.Handler{"agonal": a.h, "bare": bare} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				r := httptest.NewRequest(http.MethodPost, "/v1/decisions", strings.NewReader(goodBody))
+				r.Header.Set("Authorization", "Bearer "+demo.PublishableKey)
+				r.Header.Set("Content-Type", "application/json")
+				h.ServeHTTP(httptest.NewRecorder(), r)
+			}
+		})
+	}
+}
