@@ -7,6 +7,6 @@ psql=$(ls -d /usr/lib/postgresql/*/bin/psql 2>/dev/null | tail -n 1)
 "${psql:-psql}" "$DATABASE_URL" -qc 'DROP SCHEMA IF EXISTS browser_tests CASCADE; CREATE SCHEMA browser_tests' 2>/dev/null
 case $DATABASE_URL in *\?*) sep='&' ;; *) sep='?' ;; esac
 export DATABASE_URL="$DATABASE_URL${sep}search_path=browser_tests"
-export AGONAL_STATE=${AGONAL_STATE:-.state}/browser-tests AGONAL_GALLERY=1 AGONAL_RATE=1000
+export AGONAL_STATE=${AGONAL_STATE:-.state}/browser-tests AGONAL_GALLERY=1 AGONAL_RATE=1000 AGONAL_ORIGINS=http://127.0.0.1:18083
 rm -rf "$AGONAL_STATE"
 exec bin/agonal serve

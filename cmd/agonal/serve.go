@@ -35,6 +35,7 @@ type serveCmd struct {
 	State     string  `env:"AGONAL_STATE" default:".state" help:"Folder for what the made-up shop keeps."`
 	Gallery   bool    `env:"AGONAL_GALLERY" help:"Serve /gallery."`
 	PerSecond float64 `env:"AGONAL_RATE" default:"50" help:"API requests a second for one key and address."`
+	Origins   string  `env:"AGONAL_ORIGINS" help:"More origins that may call the API for the demo's shop, separated by commas."`
 	Only      string  `enum:"both,agonal,lindquill" default:"both" help:"Which of the two to serve: both, agonal or lindquill."`
 }
 
@@ -156,7 +157,7 @@ func (s serveCmd) origins() []string {
 	if port, ok := strings.CutPrefix(s.Lindquill, "127.0.0.1:"); ok {
 		out = append(out, "http://localhost:"+port)
 	}
-	return out
+	return append(out, strings.FieldsFunc(s.Origins, func(r rune) bool { return r == ',' })...)
 }
 
 func (s serveCmd) greet() {

@@ -34,10 +34,24 @@ document.addEventListener('toggle', (e) => {
 // Answers with a status of 4xx carry the page with the error in place: swap them.
 document.addEventListener('htmx:beforeSwap', (e) => {
   const d = (e as CustomEvent).detail;
+  // What comes in may be open itself; the one it replaces must not close it.
+  document.querySelectorAll('details.part[open]').forEach((p) => p.removeAttribute('name'));
   if (d.xhr.status === 409 || d.xhr.status === 422) {
     d.shouldSwap = true;
     d.isError = false;
   }
+});
+// Afterwards the focus is where it was: on the part that was changed.
+let changed = -1;
+const parts = () => [...document.querySelectorAll<HTMLDetailsElement>('#bench-left details.part')];
+document.addEventListener('htmx:beforeRequest', (e) => {
+  const from = (e.target as HTMLElement).closest<HTMLDetailsElement>('details.part');
+  changed = from ? parts().indexOf(from) : -1;
+});
+document.addEventListener('htmx:afterSettle', () => {
+  const part = parts()[changed];
+  if (part && !part.open) part.querySelector('summary')?.focus();
+  changed = -1;
 });
 const say = (text: string) => {
   const t = document.getElementById('toast');
