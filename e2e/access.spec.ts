@@ -14,7 +14,23 @@ for (const scheme of ['light', 'dark'] as const) {
     await page.goto(`${agonal}/sign-in`);
     await clean(page, 'sign-in');
     await signIn(page);
-    for (const path of ['/shops', '/gallery', ...['nudges', 'nudges/start', 'nudges/winter-ladder', 'nudges/winter-ladder/revisions', 'rehearsal?sku=HARBLU-30&code=HARBOUR10', 'shop', 'shop/import', 'shop/regions', 'shop/orders', 'shop/orders/1001', 'shop/settings'].map((p) => `/s/lindquill/${p}`)]) {
+    for (const path of [
+      '/shops',
+      '/gallery',
+      ...[
+        'nudges',
+        'nudges/start',
+        'nudges/winter-ladder',
+        'nudges/winter-ladder/revisions',
+        'rehearsal?sku=HARBLU-30&code=HARBOUR10',
+        'shop',
+        'shop/import',
+        'shop/regions',
+        'shop/orders',
+        'shop/orders/1001',
+        'shop/settings',
+      ].map((p) => `/s/lindquill/${p}`),
+    ]) {
       await page.goto(agonal + path);
       await page.waitForTimeout(300);
       await clean(page, path);
@@ -132,7 +148,12 @@ test('the keyboard alone does the whole story', async ({ page, context }) => {
   await tabTo(shop, /^Go to checkout$/);
   await shop.keyboard.press('Enter');
   await expect(shop.getByRole('heading', { name: 'Checkout' })).toBeVisible();
-  for (const [label, text] of [[/^Name/, 'Rhys Calder'], [/^Street/, 'Pier 9'], [/^Postcode/, 'AB1 2CD'], [/^Town/, 'Seaham']] as const) {
+  for (const [label, text] of [
+    [/^Name/, 'Rhys Calder'],
+    [/^Street/, 'Pier 9'],
+    [/^Postcode/, 'AB1 2CD'],
+    [/^Town/, 'Seaham'],
+  ] as const) {
     await tabTo(shop, label);
     await shop.keyboard.type(text);
   }

@@ -34,7 +34,12 @@ test.beforeAll(async () => {
   listen();
   lindquill = spawn('../bin/agonal', ['serve', '--only', 'lindquill'], {
     cwd: import.meta.dirname,
-    env: { ...process.env, LINDQUILL_ADDR: new URL(shop).host, LINDQUILL_AGONAL: `http://127.0.0.1:${between}`, AGONAL_STATE: `${process.env.AGONAL_STATE ?? '/tmp'}/failing-shop-${Date.now()}` },
+    env: {
+      ...process.env,
+      LINDQUILL_ADDR: new URL(shop).host,
+      LINDQUILL_AGONAL: `http://127.0.0.1:${between}`,
+      AGONAL_STATE: `${process.env.AGONAL_STATE ?? '/tmp'}/failing-shop-${Date.now()}`,
+    },
     stdio: 'ignore',
   });
   await expect(async () => expect((await fetch(shop)).status).toBe(200)).toPass({ timeout: 20_000 });

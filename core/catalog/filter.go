@@ -49,10 +49,11 @@ func (f Filter) Matches(g Facts) bool {
 		return false
 	}
 	out := f.Exclude
-	return !(g.Product != "" && slices.Contains(out.Products, g.Product) ||
+	hit := g.Product != "" && slices.Contains(out.Products, g.Product) ||
 		overlap(out.Collections, g.Collections) ||
 		overlap(out.Tags, g.Tags) ||
-		out.OnSale != nil && *out.OnSale == g.OnSale)
+		out.OnSale != nil && *out.OnSale == g.OnSale
+	return !hit
 }
 
 // Carried returns the facts of a made-up unit that is in scope of this filter

@@ -17,19 +17,23 @@ document.addEventListener('pointerdown', (e) => {
   });
 });
 // Opening a panel puts the caret into its first field and keeps it on screen.
-document.addEventListener('toggle', (e) => {
-  const d = e.target as HTMLDetailsElement;
-  if (!(d instanceof HTMLDetailsElement) || !d.open) return;
-  const panel = d.querySelector<HTMLElement>('.panel');
-  if (!panel) return;
-  panel.style.translate = '';
-  const box = panel.getBoundingClientRect();
-  const beyond = box.right - document.documentElement.clientWidth + 12;
-  if (beyond > 0 && getComputedStyle(panel).position === 'absolute') panel.style.translate = `${-beyond}px 0`;
-  const first = panel.querySelector<HTMLInputElement>('input:not([type=hidden]), select, textarea');
-  first?.focus();
-  if (first instanceof HTMLInputElement && first.type === 'text') first.select();
-}, true);
+document.addEventListener(
+  'toggle',
+  (e) => {
+    const d = e.target as HTMLDetailsElement;
+    if (!(d instanceof HTMLDetailsElement) || !d.open) return;
+    const panel = d.querySelector<HTMLElement>('.panel');
+    if (!panel) return;
+    panel.style.translate = '';
+    const box = panel.getBoundingClientRect();
+    const beyond = box.right - document.documentElement.clientWidth + 12;
+    if (beyond > 0 && getComputedStyle(panel).position === 'absolute') panel.style.translate = `${-beyond}px 0`;
+    const first = panel.querySelector<HTMLInputElement>('input:not([type=hidden]), select, textarea');
+    first?.focus();
+    if (first instanceof HTMLInputElement && first.type === 'text') first.select();
+  },
+  true,
+);
 
 // Answers with a status of 4xx carry the page with the error in place: swap them.
 document.addEventListener('htmx:beforeSwap', (e) => {

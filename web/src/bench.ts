@@ -1,10 +1,22 @@
 // The workbench: the cart beside the preview, and the marker on the money axis.
 // Every state is decided by the server; here positions are only drawn.
 
-interface Line { sku: string; quantity: number }
+interface Line {
+  sku: string;
+  quantity: number;
+}
 interface Frame {
-  decision: unknown; cart: string; counted: number; at: number; alone: boolean;
-  lasting: number | null; atText: string; lastingText: string; most: number; marker: string; scale: { value: number; text: string }[];
+  decision: unknown;
+  cart: string;
+  counted: number;
+  at: number;
+  alone: boolean;
+  lasting: number | null;
+  atText: string;
+  lastingText: string;
+  most: number;
+  marker: string;
+  scale: { value: number; text: string }[];
 }
 
 export function bench() {
@@ -23,22 +35,33 @@ export function bench() {
   const frames: number[] = [];
 
   const body = () => ({
-    lines, at, region: pick('region').value, page: pick('page').value, language: pick('language').value,
+    lines,
+    at,
+    region: pick('region').value,
+    page: pick('page').value,
+    language: pick('language').value,
   });
 
   // One request at a time; what changes meanwhile is asked for right after.
   const ask = async () => {
-    if (busy) { again = true; return; }
+    if (busy) {
+      again = true;
+      return;
+    }
     busy = true;
     do {
       again = false;
       try {
         const r = await fetch(root.dataset.frame!, {
-          method: 'POST', headers: { 'Content-Type': 'application/json', 'X-CSRF-Token': root.dataset.csrf! }, body: JSON.stringify(body()),
+          method: 'POST',
+          headers: { 'Content-Type': 'application/json', 'X-CSRF-Token': root.dataset.csrf! },
+          body: JSON.stringify(body()),
         });
         if (r.ok) draw((await r.json()) as Frame);
         else cartBox.querySelector('.bench-error')?.replaceChildren('The preview could not be decided; load the page again.');
-      } catch { /* the next change asks again */ }
+      } catch {
+        /* the next change asks again */
+      }
     } while (again);
     busy = false;
   };
@@ -54,7 +77,8 @@ export function bench() {
   (window as unknown as { agonalFrames: number[] }).agonalFrames = frames;
 
   const svg = () => document.querySelector<SVGSVGElement>('#bench-axis svg');
-  const left = 46, right = 1234;
+  const left = 46,
+    right = 1234;
   const x = (m: number, most: number) => left + ((right - left) * Math.min(m, most)) / most;
 
   const axis = (f: Frame) => {
@@ -170,10 +194,12 @@ export function bench() {
       void ask();
     }
   });
-  root.querySelectorAll<HTMLButtonElement>('button[data-width]').forEach((b) => b.addEventListener('click', () => {
-    root.querySelectorAll('button[data-width]').forEach((o) => o.setAttribute('aria-pressed', String(o === b)));
-    document.getElementById('preview-box')!.className = b.dataset.width === 'phone' ? 'preview-phone' : '';
-  }));
+  root.querySelectorAll<HTMLButtonElement>('button[data-width]').forEach((b) =>
+    b.addEventListener('click', () => {
+      root.querySelectorAll('button[data-width]').forEach((o) => o.setAttribute('aria-pressed', String(o === b)));
+      document.getElementById('preview-box')!.className = b.dataset.width === 'phone' ? 'preview-phone' : '';
+    }),
+  );
   addEventListener('message', (e) => {
     if (e.origin === location.origin && e.data?.ready) void ask();
   });

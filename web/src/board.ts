@@ -10,12 +10,13 @@ export function board() {
     if (el) el.textContent = t;
   };
   const rows = () => [...list.querySelectorAll<HTMLElement>('[data-nudge]')];
-  const number = () => rows().forEach((r, i) => {
-    const h = r.querySelector<HTMLElement>('.handle');
-    if (!h) return;
-    h.textContent = String(i + 1);
-    h.setAttribute('aria-label', `Place ${i + 1}: ${r.dataset.name}. Move with the arrow keys`);
-  });
+  const number = () =>
+    rows().forEach((r, i) => {
+      const h = r.querySelector<HTMLElement>('.handle');
+      if (!h) return;
+      h.textContent = String(i + 1);
+      h.setAttribute('aria-label', `Place ${i + 1}: ${r.dataset.name}. Move with the arrow keys`);
+    });
   const save = async (moved: HTMLElement) => {
     number();
     const body = new URLSearchParams();
@@ -30,7 +31,13 @@ export function board() {
     }
   };
   if (!list.dataset.order) return;
-  Sortable.create(list, { handle: '.handle', animation: 150, onEnd: (e) => { if (e.oldIndex !== e.newIndex) void save(e.item); } });
+  Sortable.create(list, {
+    handle: '.handle',
+    animation: 150,
+    onEnd: (e) => {
+      if (e.oldIndex !== e.newIndex) void save(e.item);
+    },
+  });
   list.addEventListener('keydown', (e) => {
     const h = (e.target as HTMLElement).closest<HTMLElement>('.handle');
     if (!h || (e.key !== 'ArrowUp' && e.key !== 'ArrowDown')) return;

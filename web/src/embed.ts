@@ -5,17 +5,44 @@
 // Agonal cannot be reached, elements stay as they are and the page goes on.
 
 type Minor = number;
-interface Words { text: string; strong?: boolean }
-interface Mark { at: Minor; reached: boolean; label: string }
+interface Words {
+  text: string;
+  strong?: boolean;
+}
+interface Mark {
+  at: Minor;
+  reached: boolean;
+  label: string;
+}
 interface Shown {
-  nudge: string; revision: number; rung: number; state: string; newly?: boolean; language: string; text: string; pieces: Words[];
+  nudge: string;
+  revision: number;
+  rung: number;
+  state: string;
+  newly?: boolean;
+  language: string;
+  text: string;
+  pieces: Words[];
   progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
   look: { tone?: string; bar?: string };
 }
-interface Rung { rung: number; state: string }
-interface Decision { shown: Record<string, Shown[]>; nudges: { nudge: string; revision: number; rungs: Rung[] }[] }
-interface Visit { id: string; reached: { nudge: string; rung: number }[]; seen: string[] }
-interface Request { cart: unknown; moment?: unknown }
+interface Rung {
+  rung: number;
+  state: string;
+}
+interface Decision {
+  shown: Record<string, Shown[]>;
+  nudges: { nudge: string; revision: number; rungs: Rung[] }[];
+}
+interface Visit {
+  id: string;
+  reached: { nudge: string; rung: number }[];
+  seen: string[];
+}
+interface Request {
+  cart: unknown;
+  moment?: unknown;
+}
 
 (() => {
   const script = document.currentScript as HTMLScriptElement | null;
@@ -32,7 +59,9 @@ interface Request { cart: unknown; moment?: unknown }
       try {
         const v = JSON.parse(decodeURIComponent(m[1])) as Visit;
         if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [] };
-      } catch { /* a cookie that cannot be read begins a new visit */ }
+      } catch {
+        /* a cookie that cannot be read begins a new visit */
+      }
     }
     return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [] };
   };
@@ -54,8 +83,11 @@ interface Request { cart: unknown; moment?: unknown }
     const stop = new AbortController();
     const timer = setTimeout(() => stop.abort(), timeout);
     return fetch(base + path, {
-      method: 'POST', signal: stop.signal, keepalive,
-      headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${key}` }, body: JSON.stringify(body),
+      method: 'POST',
+      signal: stop.signal,
+      keepalive,
+      headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${key}` },
+      body: JSON.stringify(body),
     }).finally(() => clearTimeout(timer));
   };
 
@@ -86,16 +118,19 @@ interface Request { cart: unknown; moment?: unknown }
       if (!r.ok) return;
       const d = (await r.json()) as Decision;
       if (mine === turn) render(d);
-    } catch { /* what is shown stays; the shop does not need us */ }
+    } catch {
+      /* what is shown stays; the shop does not need us */
+    }
   };
 
   const render = (d: Decision) => {
     decision = d;
     for (const e of elements) e.draw();
     for (const n of d.nudges) for (const r of n.rungs) if (r.state === 'reached') report('reached', n.nudge, n.revision, r.rung);
-    for (const list of Object.values(d.shown)) for (const s of list) {
-      if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
-    }
+    for (const list of Object.values(d.shown))
+      for (const s of list) {
+        if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
+      }
     keepVisit();
     document.dispatchEvent(new CustomEvent('agonal:decision', { detail: d }));
   };
@@ -120,13 +155,16 @@ interface Request { cart: unknown; moment?: unknown }
     private body?: HTMLDivElement;
     private seeing = 0;
     private now?: Shown;
-    private watch = new IntersectionObserver(([e]) => {
-      clearTimeout(this.seeing);
-      if (e.isIntersecting && this.now) {
-        const s = this.now;
-        this.seeing = window.setTimeout(() => report('shown', s.nudge, s.revision, s.rung), 1000);
-      }
-    }, { threshold: 0.5 });
+    private watch = new IntersectionObserver(
+      ([e]) => {
+        clearTimeout(this.seeing);
+        if (e.isIntersecting && this.now) {
+          const s = this.now;
+          this.seeing = window.setTimeout(() => report('shown', s.nudge, s.revision, s.rung), 1000);
+        }
+      },
+      { threshold: 0.5 },
+    );
 
     connectedCallback() {
       this.root.innerHTML = '<slot></slot>'; // what the shop's server wrote, until we know better
@@ -158,12 +196,14 @@ interface Request { cart: unknown; moment?: unknown }
       const p = this.body.querySelector('p')!;
       if (p.textContent !== s.text) {
         p.lang = s.language;
-        p.replaceChildren(...s.pieces.map((w) => {
-          if (!w.strong) return document.createTextNode(w.text);
-          const b = document.createElement('b');
-          b.textContent = w.text;
-          return b;
-        }));
+        p.replaceChildren(
+          ...s.pieces.map((w) => {
+            if (!w.strong) return document.createTextNode(w.text);
+            const b = document.createElement('b');
+            b.textContent = w.text;
+            return b;
+          }),
+        );
       }
       const bar = this.body.querySelector<HTMLElement>('.bar')!;
       const { value, most, marks, text } = s.progress;
@@ -197,7 +237,10 @@ interface Request { cart: unknown; moment?: unknown }
   };
 
   const api = {
-    update: (r: Request) => { request = r; return decide(); },
+    update: (r: Request) => {
+      request = r;
+      return decide();
+    },
     render,
     visit: () => visit,
   };
@@ -209,8 +252,12 @@ interface Request { cart: unknown; moment?: unknown }
     if (known) render(known);
     else void decide();
     if (!live) return;
-    setInterval(() => { if (document.visibilityState === 'visible') void decide(); }, refreshEvery);
-    document.addEventListener('visibilitychange', () => { if (document.visibilityState === 'visible') void decide(); });
+    setInterval(() => {
+      if (document.visibilityState === 'visible') void decide();
+    }, refreshEvery);
+    document.addEventListener('visibilitychange', () => {
+      if (document.visibilityState === 'visible') void decide();
+    });
   };
   customElements.define('agonal-nudge', NudgeElement);
   if (document.readyState === 'loading') document.addEventListener('DOMContentLoaded', begin);

@@ -18,11 +18,13 @@ addEventListener('pageshow', (e) => {
   if (e.persisted) location.reload(); // the cart may have changed since
 });
 const drawer = document.querySelector<HTMLDialogElement>('dialog#cart');
-document.querySelectorAll<HTMLAnchorElement>('a[data-cart]').forEach((a) => a.addEventListener('click', (e) => {
-  if (!drawer) return;
-  e.preventDefault();
-  drawer.showModal();
-}));
+document.querySelectorAll<HTMLAnchorElement>('a[data-cart]').forEach((a) =>
+  a.addEventListener('click', (e) => {
+    if (!drawer) return;
+    e.preventDefault();
+    drawer.showModal();
+  }),
+);
 if (drawer?.dataset.open !== undefined) drawer.showModal();
 drawer?.addEventListener('click', (e) => {
   if (e.target === drawer) drawer.close();

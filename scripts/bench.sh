@@ -1,0 +1,18 @@
+#!/usr/bin/env bash
+# make bench: one line a figure, "name value unit". Ratios compare within this run.
+cd "$(dirname "$0")/.."
+. scripts/lib.sh
+STATE=$STATE/test
+mkdir -p "$STATE"
+PG_FSYNC=off
+tools
+build 2>&1 | grep '^embed' || true
+trap 'db_stop' EXIT
+db_start agonal_test
+go test ./core/decide -run '^$' -bench Decision -benchtime 3000x | awk '
+  /^BenchmarkDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2]); n = a[2]
+    for (i = 3; i < NF; i++) { if ($(i+1) == "median-µs") print "decision.median." n " " $i " µs"; if ($(i+1) == "p99-µs") print "decision.p99." n " " $i " µs"; if ($(i+1) == "allocs/op") print "decision.allocations." n " " $i " 1" } }'
+go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk '
+  /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2]); per[a[2]] = 1e9 / $3; printf "http.%s %.0f 1/s\n", a[2], per[a[2]] }
+  END { if (per["bare"] > 0) printf "http.share_of_bare %.0f %%\n", 100 * per["agonal"] / per["bare"] }'
+go test ./internal/app -run '^$' -bench Import -benchtime 3x | awk '/^BenchmarkImport/ { printf "import.20000_variants %.2f s\n", $3 / 1e9 }'
