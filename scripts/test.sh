@@ -15,7 +15,6 @@ export AGONAL_STATE=$STATE
 if [ "${ONLY:-}" != browser ]; then
   say "Go tests"
   go vet ./...
-  ./scripts/lint.sh
   go test ./... -count=1 ${GOTESTFLAGS:-}
 fi
 if [ "${ONLY:-}" != go ]; then
