@@ -90,14 +90,16 @@ db_start() {
   have=$(cat "$data/PG_VERSION"); want=$("$pg_ctl" --version | grep -oE '[0-9]+' | head -n 1)
   [ "$have" = "$want" ] || die "The data in $data is of PostgreSQL $have, but version $want is installed. Install version $have, or begin anew with make start FRESH=1."
   if (cd / && as_pg "$pg_ctl" -D "$data" status) >/dev/null 2>&1; then
-    PGPORT=$(sed -n 4p "$data/postmaster.pid")
-    PG_OURS=0
+    # Another start has it, or one that was killed left it: then it is ours now.
+    PGPORT=$(as_pg sed -n 4p "$data/postmaster.pid")
+    if kill -0 "$(cat "$STATE/owner" 2>/dev/null || echo none)" 2>/dev/null; then PG_OURS=0; else PG_OURS=1; fi
   else
     PGPORT=$(free_port)
     (cd / && as_pg "$pg_ctl" -D "$data" -w -t 60 -l "$PGDIR/server.log" -o "-c listen_addresses=127.0.0.1 -c port=$PGPORT -c unix_socket_directories='' -c max_connections=60 -c fsync=${PG_FSYNC:-on}" start) >/dev/null ||
       die "PostgreSQL did not start; see $PGDIR/server.log."
     PG_OURS=1
   fi
+  [ "$PG_OURS" = 0 ] || echo $$ >"$STATE/owner"
   local base
   base="postgres://agonal:$(cat "$password")@127.0.0.1:$PGPORT"
   "$psql" "$base/postgres?sslmode=disable" -tAc "SELECT 1 FROM pg_database WHERE datname = '$name'" | grep -q 1 ||

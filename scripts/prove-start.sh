@@ -35,7 +35,12 @@ prove() { # NAME PORT COMMAND-PREFIX…
     cat "$log"; echo "make start as $name did not stop"; exit 1
   }
   run "$@"
-  curl -fs "http://127.0.0.1:$((port + 1))/products/harbour-blue" | grep -q 'free standard shipping' || { echo "the shop of $name shows no nudge"; exit 1; }
+  local shows=no
+  for _ in $(seq 20); do
+    if curl -fs "http://127.0.0.1:$((port + 1))/products/harbour-blue" | grep -q 'free standard shipping'; then shows=yes; break; fi
+    sleep 1
+  done
+  [ $shows = yes ] || { echo "the shop of $name shows no nudge"; exit 1; }
   grep -q 'Sign in as' "$log"
   stop INT
   grep -q 'Stopped.' "$log" || { cat "$log"; echo "$name: it did not stop cleanly"; exit 1; }

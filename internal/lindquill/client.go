@@ -46,9 +46,6 @@ type refusal struct {
 func (r refusal) Error() string { return fmt.Sprintf("%d %s: %s", r.Status, r.Title, r.Detail) }
 
 func (c *client) call(ctx context.Context, within time.Duration, method, path, key string, body, into any) error {
-	if time.Now().UnixNano() < c.quietUntil.Load() {
-		return errAway
-	}
 	ctx, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
 	var in io.Reader
@@ -67,34 +64,43 @@ func (c *client) call(ctx context.Context, within time.Duration, method, path, k
 	req.Header.Set("Content-Type", "application/json")
 	res, err := c.http.Do(req)
 	if err != nil {
-		return c.away(err)
+		return away(err)
 	}
 	defer func() { _ = res.Body.Close() }()
 	b, err := io.ReadAll(io.LimitReader(res.Body, 64<<20))
 	if err != nil || res.StatusCode >= 500 {
-		return c.away(fmt.Errorf("status %d, %w", res.StatusCode, errors.Join(err, errAway)))
+		return away(fmt.Errorf("status %d, %w", res.StatusCode, errors.Join(err, errAway)))
 	}
 	if res.StatusCode >= 400 {
 		var r refusal
 		if json.Unmarshal(b, &r) != nil {
-			return c.away(fmt.Errorf("status %d", res.StatusCode))
+			return away(fmt.Errorf("status %d", res.StatusCode))
 		}
 		return r
 	}
 	if err := json.Unmarshal(b, into); err != nil {
-		return c.away(err)
+		return away(err)
 	}
 	return nil
 }
 
-func (c *client) away(err error) error {
-	c.quietUntil.Store(time.Now().Add(quietFor).UnixNano())
-	return errors.Join(errAway, err)
+// waited is a call that a shopper waits for.
+func (c *client) waited(ctx context.Context, within time.Duration, method, path, key string, body, into any) error {
+	if time.Now().UnixNano() < c.quietUntil.Load() {
+		return errAway
+	}
+	err := c.call(ctx, within, method, path, key, body, into)
+	if errors.Is(err, errAway) {
+		c.quietUntil.Store(time.Now().Add(quietFor).UnixNano())
+	}
+	return err
 }
+
+func away(err error) error { return errors.Join(errAway, err) }
 
 func (c *client) decide(ctx context.Context, r decide.Request) (decide.Decision, error) {
 	var d decide.Decision
-	return d, c.call(ctx, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, &d)
+	return d, c.waited(ctx, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, &d)
 }
 
 // placed is what Agonal answers to an order.
@@ -104,7 +110,7 @@ type placed struct {
 
 func (c *client) order(ctx context.Context, o orderRequest) (placed, error) {
 	var p placed
-	return p, c.call(ctx, orderWithin, http.MethodPost, "/v1/orders", c.secret, o, &p)
+	return p, c.waited(ctx, orderWithin, http.MethodPost, "/v1/orders", c.secret, o, &p)
 }
 
 // orderRequest is the API's order.
