@@ -28,10 +28,15 @@ func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
 		if status == pricing.Reached {
 			o.ToAdd, o.Lasting = new(money.Minor), new(money.Minor)
 		} else {
-			if with == nil {
-				with = w.assemble(t)
+			var found progress.ToAdd
+			if progress.Plain(w.problem, r.target) {
+				found = progress.FindPlain(w.problem, goal, counted, w.region.Rate(""))
+			} else {
+				if with == nil {
+					with = w.assemble(t)
+				}
+				found = progress.Find(with, r.target, &w.nodes)
 			}
-			found := progress.Find(with, r.target, &w.nodes)
 			if found.Exists {
 				o.ToAdd = &found.Least
 			}

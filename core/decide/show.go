@@ -25,12 +25,19 @@ type standing struct {
 	reason Reason
 }
 
+// speaker is a nudge that may show, with what it has to say.
+type speaker struct {
+	at       int // index into Decision.Nudges
+	standing standing
+	language string
+	pieces   []nudge.Piece
+}
+
 // show decides the state of every nudge and fills the placements.
 func (w *work) show(d *Decision) {
 	d.Shown = map[nudge.Placement][]Shown{}
 	var candidates []choice.Candidate
-	var shown []Shown
-	var of []int
+	var speakers []speaker
 	for i := range d.Nudges {
 		o, t := &d.Nudges[i], &w.taking[i]
 		if o.Reason != "" {
@@ -46,17 +53,17 @@ func (w *work) show(d *Decision) {
 			continue
 		}
 		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: t.n.Definition.Placements, Newly: st.newly})
-		shown = append(shown, w.shown(t.n, o, st, language, pieces))
-		of = append(of, i)
+		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	placed := map[int]bool{}
 	for p, i := range choice.Pick(candidates) {
-		d.Shown[p] = []Shown{shown[i]}
+		s := speakers[i]
+		d.Shown[p] = []Shown{w.shown(w.taking[s.at].n, &d.Nudges[s.at], s.standing, s.language, s.pieces)}
 		placed[i] = true
 	}
-	for i := range candidates {
+	for i, s := range speakers {
 		if !placed[i] {
-			d.Nudges[of[i]].Reason = AnotherShows
+			d.Nudges[s.at].Reason = AnotherShows
 		}
 	}
 }

@@ -46,13 +46,12 @@ func Find(p *pricing.Problem, t Target, left *int) ToAdd {
 	}
 	s := search{p: p, t: t, goal: goalOf(p, t), left: left}
 	defer func() { p.Lines[0].Amount = 0 }()
+	if Plain(p, t) {
+		return FindPlain(p, s.goal, p.Measure(s.goal, p.AfterOrders(nil)), p.Lines[0].Tax)
+	}
 	most, ok := s.alone()
 	if !ok {
 		return ToAdd{}
-	}
-	if s.plain() {
-		x, ok := s.firstHolding(most)
-		return ToAdd{Least: x, Lasting: x, Exists: ok, Lasts: ok}
 	}
 	x, ok := s.first(1, most)
 	if !ok || s.spent() {
@@ -150,14 +149,14 @@ func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool)
 	return lo, true
 }
 
-// plain tells whether reaching the rung is a matter of its goal's value alone:
-// no order reward can come into play, and the reward is one that nothing better
-// can replace.
-func (s *search) plain() bool {
-	if len(s.p.Orders) > 0 || s.t.Order {
+// Plain tells whether reaching a rung is a matter of its goal's value alone: no
+// order reward can come into play, and the reward is one that nothing better can
+// replace.
+func Plain(p *pricing.Problem, t Target) bool {
+	if len(p.Orders) > 0 || t.Order {
 		return false
 	}
-	for _, r := range s.p.Ships[s.t.Index].By {
+	for _, r := range p.Ships[t.Index].By {
 		if r.Form != pricing.Free && r.Form != pricing.NoShippingReward {
 			return false
 		}
@@ -165,11 +164,15 @@ func (s *search) plain() bool {
 	return true
 }
 
-func (s *search) firstHolding(most money.Minor) (money.Minor, bool) {
-	return least(1, most, func(x money.Minor) bool {
-		p := s.at(x)
-		return p.GoalHolds(s.goal, p.AfterOrders(nil))
-	})
+// FindPlain is [Find] for a rung that is [Plain]: the least price of an added
+// unit, taxed at rate, that lifts the goal's counted value to its threshold.
+func FindPlain(p *pricing.Problem, goal pricing.Goal, counted money.Minor, rate money.Rate) ToAdd {
+	gap := max(1, goal.Threshold-counted)
+	if !goal.WithoutTax || !p.TaxShown {
+		return ToAdd{Least: gap, Lasting: gap, Exists: true, Lasts: true}
+	}
+	x, ok := least(1, money.Most/4, func(x money.Minor) bool { return net(rate, x) >= goal.Threshold-counted })
+	return ToAdd{Least: x, Lasting: x, Exists: ok, Lasts: ok}
 }
 
 // first returns the least x in [lo, hi] that reaches the rung.
