@@ -4,7 +4,7 @@ import { agonal, lindquill } from './servers';
 
 export default defineConfig({
   testDir: '.',
-  testMatch: '*.spec.ts',
+  testMatch: process.env.SHOTS ? '*.shots.ts' : '*.spec.ts',
   timeout: 90_000,
   expect: { timeout: 10_000 },
   workers: 1, // one shop, one story at a time

@@ -43,8 +43,13 @@ func (t *tracer) list(terms []Term, between string) string {
 	return strings.Join(s, between)
 }
 
+// sum adds a step that adds its terms up; say has one gap, for the sum written out.
 func (t *tracer) sum(about, say string, result money.Minor, terms []Term) {
-	t.add(about, Sum, result, fmt.Sprintf(say, t.list(terms, " + "), t.w.money(result)), terms...)
+	out := t.w.money(result)
+	if len(terms) > 1 {
+		out = t.list(terms, " + ") + " = " + out
+	}
+	t.add(about, Sum, result, fmt.Sprintf(say, out), terms...)
 }
 
 func (t *tracer) goods() {
@@ -56,7 +61,7 @@ func (t *tracer) goods() {
 			fmt.Sprintf("%s: %s × %d = %s.", label, t.w.money(l.Unit), l.Quantity, t.w.money(l.Amount)),
 			Term{"unit", l.Unit}, Term{"quantity", l.Quantity})
 	}
-	t.sum("before", "Goods before nudges: %s = %s.", t.d.Before, amounts)
+	t.sum("before", "Goods before nudges: %s.", t.d.Before, amounts)
 }
 
 func lineName(i int) string { return fmt.Sprintf("line %d", i) }
@@ -110,8 +115,8 @@ func (t *tracer) orders() {
 		t.add(lineName(i)+" paid", Less, l.Paid, fmt.Sprintf("%s costs %s − %s = %s.", t.w.lines[i].label, t.w.money(l.Amount), t.w.money(l.Off), t.w.money(l.Paid)),
 			Term{"amount", l.Amount}, Term{"off", l.Off})
 	}
-	t.sum("off", "Off the order: %s = %s.", t.d.Off, off)
-	t.sum("goods", "Goods: %s = %s.", t.d.Goods, paid)
+	t.sum("off", "Off the order: %s.", t.d.Off, off)
+	t.sum("goods", "Goods: %s.", t.d.Goods, paid)
 }
 
 func capNote(full, taken money.Minor) string {
@@ -136,7 +141,10 @@ func (t *tracer) total() {
 				less = append(less, Term{"nudge " + g.Nudge, g.Amount})
 			}
 		}
-		say := fmt.Sprintf("Shipping: %s = %s.", t.list(less, " − "), t.w.money(s.Fee))
+		say := fmt.Sprintf("Shipping: %s.", t.w.money(s.Fee))
+		if len(less) > 1 {
+			say = fmt.Sprintf("Shipping: %s = %s.", t.list(less, " − "), t.w.money(s.Fee))
+		}
 		t.add("shipping fee", Less, s.Fee, say, less...)
 		pay = append(pay, Term{"shipping", s.Fee})
 		taxes = append(taxes, Term{"shipping tax", o.FeeTax})
@@ -144,8 +152,8 @@ func (t *tracer) total() {
 	if !d.TaxShown {
 		pay = append(pay, Term{"tax", d.Tax})
 	}
-	t.sum("tax", "Tax, rounded line by line: %s = %s.", d.Tax, taxes)
-	t.sum("to pay", "To pay: %s = %s.", d.ToPay, pay)
+	t.sum("tax", "Tax, rounded line by line: %s.", d.Tax, taxes)
+	t.sum("to pay", "To pay: %s.", d.ToPay, pay)
 }
 
 func (w *work) name(id string) string {
@@ -181,8 +189,8 @@ func (t *tracer) nudge(o *NudgeOutcome, tk *taking) {
 				terms = append(terms, Term{lineName(j) + " tax", -tax})
 			}
 		}
-		t.sum(about+" counted", name+" counts "+basisSay(ladder)+": %s = %s.", r.Counted, terms)
-		t.add(about+" gap", LessNil, r.Gap, fmt.Sprintf("%s from %s: %s", r.Reward, t.w.money(r.Threshold), gapSay(t.w, r)),
+		t.sum(about+" counted", name+" counts "+basisSay(ladder)+": %s.", r.Counted, terms)
+		t.add(about+" gap", LessNil, r.Gap, fmt.Sprintf("For %s, from %s: %s", r.Reward, t.w.money(r.Threshold), gapSay(t.w, r)),
 			Term{"threshold", r.Threshold}, Term{"counted", r.Counted})
 		if r.ToAdd != nil {
 			t.add(about+" to add", Search, *r.ToAdd, fmt.Sprintf("The least addition that reaches it is %s.", t.w.money(*r.ToAdd)), Term{"to add", *r.ToAdd})

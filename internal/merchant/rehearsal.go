@@ -201,7 +201,9 @@ func (s *server) decideRehearsal(v *rehearsalView, snap *decide.Snapshot, drafts
 		}
 		for _, st := range d.Trace {
 			if strings.HasPrefix(st.About, "nudge "+o.Nudge+",") || st.About == "nudge "+o.Nudge || st.About == "nudge "+o.Nudge+" shown" {
-				w.Steps = append(w.Steps, st.Say)
+				if !slices.Contains(w.Steps, st.Say) { // rungs of a ladder count the same
+					w.Steps = append(w.Steps, st.Say)
+				}
 			}
 		}
 		v.Outcomes = append(v.Outcomes, w)

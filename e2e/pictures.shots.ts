@@ -1,0 +1,69 @@
+// Takes the pictures in docs/screenshots from the demo: make screenshots.
+import { test, type Page } from '@playwright/test';
+import { agonal, lindquill, putIn, signIn } from './servers';
+
+const folder = `${import.meta.dirname}/../docs/screenshots`;
+
+function shots(name: string, options: Parameters<typeof test.use>[0], take: (page: Page, shot: (file: string) => Promise<void>) => Promise<void>) {
+  test.describe(name, () => {
+    test.use(options);
+    test(name, ({ page }) =>
+      take(page, async (file) => {
+        await page.waitForTimeout(500);
+        await page.screenshot({ path: `${folder}/${file}.png` });
+      }),
+    );
+  });
+}
+
+const phone = { viewport: { width: 390, height: 844 }, hasTouch: true };
+const merchant = (path: string) => `${agonal}/s/lindquill/${path}`;
+
+shots('merchant', {}, async (page, shot) => {
+  await signIn(page);
+  await shot('nudges');
+  await page.goto(merchant('nudges/start'));
+  await shot('start');
+  await page.goto(merchant('nudges/winter-ladder'));
+  await page.getByRole('slider', { name: 'Value of the cart' }).focus();
+  for (const key of ['PageUp', 'ArrowRight', 'ArrowRight', 'PageUp']) await page.keyboard.press(key);
+  await shot('workbench');
+  await page.goto(merchant('rehearsal?sku=HARBLU-30&qty.HARBLU-30=3&code=HARBOUR10&draft=parcels-to-japan'));
+  await page.getByText('Why', { exact: true }).first().click();
+  await shot('rehearsal');
+  await page.goto(merchant('shop'));
+  await shot('products');
+  await page.goto(merchant('shop/import'));
+  const csv =
+    'product,title,collections,sku,option 1,value 1,price EUR,stock,weight g\r\nnew-ink,Herring Silver,Inks,HERSIL-30,size,30 ml,15.00,20,96\r\nnew-ink,Herring Silver,Inks,HERSIL-4,size,4 ml,-3.20,60,14\r\nbad ink,Cod Grey,Inks,CODGRE-4,size,4 ml,3.20,60,14\r\n';
+  await page.getByLabel(/A CSV file/).setInputFiles({ name: 'spring inks.csv', mimeType: 'text/csv', buffer: Buffer.from(csv) });
+  await page.getByRole('button', { name: 'See what would change' }).click();
+  await shot('import');
+  await page.goto(merchant('shop/orders'));
+  await shot('orders');
+  await page.goto(`${agonal}/gallery`);
+  await page.screenshot({ path: `${folder}/gallery.png`, fullPage: true });
+});
+shots('merchant, dark and on a phone', { ...phone, colorScheme: 'dark' }, async (page, shot) => {
+  await signIn(page);
+  await page.goto(merchant('nudges/winter-ladder'));
+  await shot('workbench-phone-dark');
+});
+shots('merchant, dark', { colorScheme: 'dark' }, async (page, shot) => {
+  await signIn(page);
+  await page.goto(merchant('nudges/winter-ladder'));
+  await shot('workbench-dark');
+});
+shots('shop', {}, async (page, shot) => {
+  await page.goto(lindquill);
+  await shot('shop-home');
+  await putIn(page, 'harbour-blue', '30 ml', 3);
+  await shot('shop-cart');
+  await putIn(page, 'dunlin-a5', 'dotted', 2);
+  await page.goto(`${lindquill}/checkout`);
+  await shot('shop-checkout');
+});
+shots('shop, on a phone', phone, async (page, shot) => {
+  await page.goto(`${lindquill}/products/brine`);
+  await shot('shop-phone');
+});
