@@ -117,7 +117,7 @@ func winter() nudge.Definition {
 		Placements: []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.CartBlock},
 		Wording: nudge.Wording{
 			"en": {
-				nudge.NotYet: "Add {to_add} and {reward} is on us.", nudge.OneStep: "Just {to_add} more: {reward}.",
+				nudge.NotYet: "Add {to_add} and get {reward}.", nudge.OneStep: "Just {to_add} more: {reward}.",
 				nudge.Reached: "Yours: {reward}. {next_to_add} more for {next_reward}.", nudge.Lost: "Add {to_add} to have {reward} back.",
 			},
 			"de": {nudge.NotYet: "Noch {to_add}, dann: {reward}.", nudge.Reached: "Geschafft: {reward}. Mit {next_to_add} mehr: {next_reward}."},

@@ -94,7 +94,7 @@ func Read(b []byte) ([]catalog.Product, []RowError) {
 	if len(errs) > 0 {
 		return nil, errs
 	}
-	rd := reader{cols: cols, products: map[string]int{}, skus: map[string]int{}}
+	rd := reader{cols: cols, header: header, products: map[string]int{}, skus: map[string]int{}}
 	r.FieldsPerRecord = -1
 	for {
 		row, err := r.Read()
@@ -203,6 +203,7 @@ func currencyOf(name string) (money.Currency, bool) {
 }
 
 type reader struct {
+	header   []string
 	cols     map[string]int
 	out      []catalog.Product
 	products map[string]int
@@ -211,7 +212,11 @@ type reader struct {
 	errs     []RowError
 }
 
+// fail notes a fault; the column is named as the file names it.
 func (rd *reader) fail(line int, col, why string, args ...any) {
+	if i, ok := rd.cols[col]; ok {
+		col = rd.header[i]
+	}
 	rd.errs = append(rd.errs, RowError{line, col, fmt.Sprintf(why, args...)})
 }
 
@@ -300,7 +305,7 @@ func (rd *reader) prices(line int, row []string) map[money.Currency]catalog.Pric
 		}
 		m, err := money.ParseDecimal(row[i], c.Digits())
 		if err == nil && m < 0 {
-			err = fmt.Errorf("%s is below zero", clip(row[i]))
+			err = fmt.Errorf("%s is below zero; write 0 or more", clip(row[i]))
 		}
 		if err != nil {
 			rd.fail(line, col, "%s", err)

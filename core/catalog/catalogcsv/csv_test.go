@@ -21,7 +21,7 @@ func ExampleRead() {
 	}
 	// Unordered output:
 	// 1 1
-	// line 3, price eur: -1 is below zero
+	// line 3, price EUR: -1 is below zero; write 0 or more
 	// line 3, stock: "x" is not a whole number from 0 to 1000000000
 }
 
@@ -35,7 +35,7 @@ func TestFaultsNameLineColumnAndWhatToDo(t *testing.T) {
 		"no price column": {"product,title,sku\na,b,c\n", "a price column is missing"},
 		"broken quote":    {header + "ink,\"Ink,INK,1.00,,,,\n", "a quote is not closed"},
 		"quote in a cell": {header + "ink,In\"k,INK,1.00,,,,\n", "a quote is not closed, or stands inside a cell"},
-		"negative price":  {header + "ink,Ink,INK,-1.00,,,,\n", "line 2, price eur: -1.00 is below zero"},
+		"negative price":  {header + "ink,Ink,INK,-1.00,,,,\n", "line 2, price EUR: -1.00 is below zero"},
 		"comma price":     {header + "ink,Ink,INK,\"1,00\",,,,\n", "is not a number such as 12.50"},
 		"yen with sen":    {header + "ink,Ink,INK,1.00,10.50,,,\n", "this currency has none"},
 		"huge price":      {header + "ink,Ink,INK,1000000000000000000,,,,\n", "is too large"},
