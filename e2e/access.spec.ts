@@ -49,6 +49,20 @@ test("axe finds nothing on the shop's pages", async ({ page }) => {
     await page.waitForTimeout(300);
     await clean(page, path);
   }
+  await page.goto(`${lindquill}/checkout`);
+  await page.getByRole('button', { name: /^Pay / }).click();
+  await expect(page.getByText('A postcode is needed.')).toBeVisible();
+  await clean(page, 'checkout with errors');
+  for (const [label, text] of [
+    ['Name', 'Pia'],
+    ['Street and number', 'Kai 1'],
+    ['Postcode', '26723'],
+    ['Town', 'Vessmark'],
+  ])
+    await page.getByLabel(label).fill(text);
+  await page.getByRole('button', { name: /^Pay / }).click();
+  await expect(page.getByRole('heading', { name: /Thank you/ })).toBeVisible();
+  await clean(page, 'thank you');
 });
 
 test('the bar reads as progress with text, and changes are announced politely', async ({ page }) => {

@@ -127,3 +127,27 @@ test('a payment that is declined or does not answer charges nothing and loses no
   await page.getByRole('button', { name: /^Pay / }).click();
   await expect(page.getByRole('heading', { name: /Thank you, Ada Fehn/ })).toBeVisible();
 });
+
+test('a total that changed since it was shown is not charged; the shop says what changed', async ({ page, context }) => {
+  await add(page, 'kittiwake', 'fine');
+  await add(page, 'oyster-converter', 'the one there is');
+  await page.goto(`${shop}/checkout`);
+  await expect(page.getByRole('button', { name: 'Pay €63.80' })).toBeVisible();
+  const merchant = await context.newPage();
+  await signIn(merchant);
+  await merchant.getByRole('button', { name: 'Pause Winter ladder' }).click();
+  await expect(merchant.getByRole('button', { name: 'Put Winter ladder live again' })).toBeVisible();
+  for (const [label, text] of [
+    ['Name', 'Jonas Reet'],
+    ['Street and number', 'Kai 3'],
+    ['Postcode', '26723'],
+    ['Town', 'Vessmark'],
+  ])
+    await page.getByLabel(label).fill(text);
+  await page.getByRole('button', { name: 'Pay €63.80' }).click();
+  await expect(page.getByRole('alert')).toContainText('it was €63.80 and is €69.70 now. Nothing was charged');
+  await page.getByRole('button', { name: 'Pay €69.70' }).click();
+  await expect(page.getByText('We charged')).toContainText('€69.70');
+  await merchant.getByRole('button', { name: 'Put Winter ladder live again' }).click();
+  await expect(merchant.getByRole('button', { name: 'Pause Winter ladder' })).toBeVisible();
+});

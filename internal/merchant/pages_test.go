@@ -1,6 +1,7 @@
 package merchant_test
 
 import (
+	"bytes"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -166,4 +167,15 @@ func TestAChangeOfADraftThatMovedOnIsNotMade(t *testing.T) {
 	assert.Equal(t, 409, status)
 	assert.Contains(t, body, "Ilse Marrin changed this draft")
 	assert.Contains(t, body, "By Ilse")
+}
+
+func TestAFileOfFiftyMegabytesIsRefusedWithWhatToDo(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	status, body := b.read(b.http.Post(b.base+"/s/lindquill/shop/import", "multipart/form-data; boundary=x", bytes.NewReader(make([]byte, 50<<20))))
+	assert.Equal(t, 413, status)
+	assert.Contains(t, body, "This is 50 MB; at most 32 MB")
+	status, body = b.get("/nowhere")
+	assert.Equal(t, 404, status)
+	assert.Contains(t, body, "no such page")
 }

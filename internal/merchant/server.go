@@ -4,6 +4,7 @@ package merchant
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"net/http"
 	"time"
@@ -54,7 +55,7 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 		http.Error(w, "The database does not answer. Nothing was changed; load the page again in a moment.", http.StatusServiceUnavailable)
 	}
 	e.GET("/assets/*", assets(cfg.Dist))
-	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), secure, middleware.CSRFWithConfig(middleware.CSRFConfig{
+	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), secure, s.bounded, middleware.CSRFWithConfig(middleware.CSRFConfig{
 		TokenLookup: "header:X-CSRF-Token,form:csrf", ContextKey: "csrf", CookieName: "agonal_csrf", CookiePath: "/",
 		CookieHTTPOnly: true, CookieSameSite: http.SameSiteLaxMode,
 		ErrorHandler: func(c *echo.Context, _ error) error {
@@ -68,6 +69,9 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	if cfg.Gallery {
 		g.GET("/gallery", s.gallery)
 	}
+	g.RouteNotFound("/*", func(c *echo.Context) error {
+		return s.oops(c, http.StatusNotFound, "There is no such page here.")
+	})
 	in := g.Group("", s.signedIn)
 	in.GET("/shops", s.shops)
 	sh := in.Group("/s/:shop", s.inShop)
@@ -96,7 +100,7 @@ func (s *server) routes(g *echo.Group) {
 	g.GET("/shop", s.products)
 	g.GET("/shop/catalogue.csv", s.exportCatalogue)
 	g.GET("/shop/import", s.importPage)
-	g.POST("/shop/import", s.upload, edit, middleware.BodyLimit(MostUpload))
+	g.POST("/shop/import", s.upload, edit)
 	g.GET("/shop/import/:id", s.importShow)
 	g.POST("/shop/import/:id", s.importStart, edit)
 	g.GET("/shop/regions", s.regions)
@@ -122,6 +126,19 @@ func secure(next echo.HandlerFunc) echo.HandlerFunc {
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cache-Control", "no-store")
+		return next(c)
+	}
+}
+
+// bounded refuses bodies that are larger than any form here needs, before
+// anything reads them.
+func (s *server) bounded(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		if r.ContentLength > MostUpload {
+			return s.oops(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("This is %d MB; at most 32 MB can be brought in at once. Split the file by product.", r.ContentLength>>20))
+		}
+		r.Body = http.MaxBytesReader(c.Response(), r.Body, MostUpload)
 		return next(c)
 	}
 }

@@ -139,6 +139,14 @@ func TestKeysAndOrigins(t *testing.T) {
 	assert.Empty(t, theirs.Header().Get("Access-Control-Allow-Origin"))
 }
 
+func TestAnUnknownOperationIsAProblem(t *testing.T) {
+	a := newAPI(t)
+	rec := httptest.NewRecorder()
+	a.h.ServeHTTP(rec, httptest.NewRequest(http.MethodPost, "/v1/nothing", nil))
+	assert.Equal(t, 404, rec.Code)
+	assert.Equal(t, "application/problem+json", rec.Header().Get("Content-Type"))
+}
+
 func TestTooManyRequestsWait(t *testing.T) {
 	e := echo.New()
 	require.NoError(t, storefront.Mount(e, storetest.Demo(t), storefront.Config{Dist: web.Dist(), PerSecond: 1}))

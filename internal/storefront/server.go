@@ -58,6 +58,9 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	}
 	v1.GET("/catalogue", s.keyed(s.catalogue))
 	v1.OPTIONS("/catalogue", preflight)
+	v1.RouteNotFound("/*", func(c *echo.Context) error {
+		return reply(c, problem{Status: http.StatusNotFound, Title: "There is no such operation", Detail: "See /openapi.json."})
+	})
 	return nil
 }
 
