@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/pgxstore"
@@ -69,14 +70,31 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	if cfg.Gallery {
 		g.GET("/gallery", s.gallery)
 	}
-	g.RouteNotFound("/*", func(c *echo.Context) error {
-		return s.oops(c, http.StatusNotFound, "There is no such page here.")
-	})
 	in := g.Group("", s.signedIn)
 	in.GET("/shops", s.shops)
 	sh := in.Group("/s/:shop", s.inShop)
 	s.routes(sh)
+	e.HTTPErrorHandler = s.failed(e.HTTPErrorHandler)
 	return nil
+}
+
+// failed answers in words where no handler answered: an unknown address, a
+// method that is none, a panic. The API's paths keep their own way.
+func (s *server) failed(otherwise echo.HTTPErrorHandler) echo.HTTPErrorHandler {
+	return func(c *echo.Context, err error) {
+		if strings.HasPrefix(c.Request().URL.Path, "/v1/") {
+			otherwise(c, err)
+			return
+		}
+		status, say := echo.StatusCode(err), "There is no such page here."
+		if status == 0 || status >= 500 {
+			s.app.Log.Error("a page failed", "path", c.Request().URL.Path, "error", err)
+			status, say = http.StatusInternalServerError, "Agonal failed at this. Nothing was changed; try again in a moment."
+		}
+		if s.oops(c, status, say) != nil {
+			otherwise(c, err)
+		}
+	}
 }
 
 func (s *server) routes(g *echo.Group) {
