@@ -74,9 +74,8 @@ func (w *work) gather(candidates []int) error {
 		}
 	}
 	w.taking = make([]taking, 0, len(candidates))
-	for _, i := range candidates {
-		n := &w.s.nudges[i]
-		t := taking{n: n, reason: w.outside(&n.Definition)}
+	for _, n := range w.inPlace(candidates) {
+		t := taking{n: n, reason: w.outside(n)}
 		if t.reason == "" {
 			t.counts = make([]bool, len(w.lines))
 			for j := range w.lines {
@@ -91,8 +90,9 @@ func (w *work) gather(candidates []int) error {
 // outside returns the first reason for which a nudge has no part in this
 // decision, or none. Pages are not looked at: they say where a nudge shows, and
 // a reward that is due stays due at the checkout.
-func (w *work) outside(d *nudge.Definition) Reason {
-	if !inForce(d.Schedule, w.req.Moment.At) {
+func (w *work) outside(n *compiled) Reason {
+	d := &n.Definition
+	if !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n) {
 		return OutsideSchedule
 	}
 	if r := d.Audience.Regions; len(r) > 0 && !slices.Contains(r, w.region.ID) {
@@ -111,6 +111,13 @@ func (w *work) outside(d *nudge.Definition) Reason {
 
 func inForce(s nudge.Schedule, at time.Time) bool {
 	return (s.From == nil || !at.Before(*s.From)) && (s.Until == nil || at.Before(*s.Until))
+}
+
+// justEnded tells whether a nudge's schedule ended so recently that this visit,
+// which was shown it, still has it.
+func (w *work) justEnded(n *compiled) bool {
+	until := n.Definition.Schedule.Until
+	return until != nil && w.within(*until) && w.wasShown(n.ID, n.Revision)
 }
 
 // threshold returns a rung's threshold in this region; false where it has none

@@ -17,6 +17,8 @@ const (
 	MostLines    = 500
 	MostQuantity = 100_000
 	MostCodes    = 20
+
+	mostRemembered = 100
 )
 
 // Request is a shopper's cart, visit and moment.
@@ -62,6 +64,15 @@ type Visit struct {
 	ID        string    `json:"id,omitempty"`
 	Dismissed []string  `json:"dismissed,omitempty"` // nudge ids
 	Reached   []RungRef `json:"reached,omitempty"`   // rungs whose reached state was shown
+	// Shown is what this visit was shown: a revision that has ended or changed
+	// since is honoured for the shop's grace time.
+	Shown []ShownRef `json:"shown,omitempty"`
+}
+
+// ShownRef names a revision of a nudge.
+type ShownRef struct {
+	Nudge    string `json:"nudge"`
+	Revision int    `json:"revision"`
 }
 
 // RungRef names a rung of a nudge, the first is 0.
@@ -137,6 +148,9 @@ func (r Request) Check() error {
 	}
 	if len(r.Cart.Codes) > MostCodes {
 		bad("cart.codes", "%d codes are too many; at most %d", len(r.Cart.Codes), MostCodes)
+	}
+	if v := r.Visit; len(v.Shown) > mostRemembered || len(v.Reached) > mostRemembered || len(v.Dismissed) > mostRemembered {
+		bad("visit", "a visit remembers at most %d of each kind", mostRemembered)
 	}
 	if r.Added != nil && (r.Added.Price < 1 || r.Added.Price > money.Most/100) {
 		bad("added.price", "%d is not from 1 to %d", r.Added.Price, money.Most/100)

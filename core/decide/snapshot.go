@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/nudge"
@@ -14,6 +15,16 @@ import (
 // Settings are a shop's choices that decisions depend on.
 type Settings struct {
 	Stacking Stacking `json:"stacking,omitempty"`
+	// GraceMinutes is how long a visit keeps what it was shown after that has
+	// ended or changed; 0 means 15.
+	GraceMinutes int `json:"grace_minutes,omitempty"`
+}
+
+func (s Settings) grace() time.Duration {
+	if s.GraceMinutes == 0 {
+		return 15 * time.Minute
+	}
+	return time.Duration(s.GraceMinutes) * time.Minute
 }
 
 // Stacking is how rewards that cannot all be given are chosen.
@@ -39,6 +50,14 @@ type Shop struct {
 	Catalog  *catalog.Catalog
 	Regions  []catalog.Region
 	Nudges   []Live
+	// Retired are revisions that were in force lately and no longer are.
+	Retired []Retired
+}
+
+// Retired is a revision that was ended, or replaced by a later one, at a moment.
+type Retired struct {
+	Live
+	At time.Time
 }
 
 // Snapshot is a shop with its indexes built. It is never changed, so any number
@@ -48,7 +67,13 @@ type Snapshot struct {
 	byCountry map[string]int
 	byRegion  map[string]int
 	nudges    []compiled // in order of priority, then id
-	index     []index    // per region
+	retired   []retired
+	index     []index // per region
+}
+
+type retired struct {
+	compiled
+	at time.Time
 }
 
 type compiled struct {
@@ -89,6 +114,13 @@ func Compile(shop Shop) (*Snapshot, error) {
 			return nil, fmt.Errorf("nudge %s: %w", l.ID, err)
 		}
 		s.nudges = append(s.nudges, c)
+	}
+	for _, r := range shop.Retired {
+		c, err := compile(r.Live)
+		if err != nil {
+			return nil, fmt.Errorf("nudge %s, revision %d: %w", r.ID, r.Revision, err)
+		}
+		s.retired = append(s.retired, retired{c, r.At})
 	}
 	s.buildIndex()
 	return s, nil

@@ -330,3 +330,36 @@ func BenchmarkImport20000Variants(b *testing.B) {
 		require.NoError(b, a.RunImport(ctx, demo.Shop, im.ID))
 	}
 }
+
+func TestAVisitKeepsTheRevisionItWasShown(t *testing.T) {
+	a := storetest.Demo(t)
+	n, err := a.Nudge(ctx, demo.Shop, "winter-ladder")
+	require.NoError(t, err)
+	n, err = a.EditDraft(ctx, demo.Shop, n.ID, "Tam", n.DraftVersion, func(d *nudge.Definition) error {
+		d.Ladder.Rungs[0].Thresholds["home"] = money.Amount{Minor: 7000, Currency: "EUR"}
+		return nil
+	})
+	require.NoError(t, err)
+	_, err = a.Publish(ctx, demo.Shop, n.ID, "Tam", n.DraftVersion)
+	require.NoError(t, err)
+	threshold := func(shown ...decide.ShownRef) money.Minor {
+		s, err := a.Snapshots.Get(ctx, demo.Shop)
+		require.NoError(t, err)
+		d, err := s.Decide(decide.Request{Cart: cart("DE"), Visit: decide.Visit{Shown: shown}, Moment: decide.Moment{At: time.Now()}})
+		require.NoError(t, err)
+		if len(d.Nudges) == 0 {
+			return -1
+		}
+		return d.Nudges[0].Rungs[0].Threshold
+	}
+	saw := decide.ShownRef{Nudge: "winter-ladder", Revision: 1}
+	assert.Equal(t, money.Minor(7000), threshold())
+	assert.Equal(t, money.Minor(6000), threshold(saw), "a change is not held against who saw the old promise")
+
+	_, err = a.SetState(ctx, demo.Shop, n.ID, "Tam", store.StatePaused)
+	require.NoError(t, err)
+	assert.Equal(t, money.Minor(-1), threshold(saw), "a pause is at once")
+	_, err = a.SetState(ctx, demo.Shop, n.ID, "Tam", store.StateEnded)
+	require.NoError(t, err)
+	assert.Equal(t, money.Minor(7000), threshold(decide.ShownRef{Nudge: "winter-ladder", Revision: 2}), "an end is honoured for who saw it")
+}

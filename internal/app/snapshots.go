@@ -22,6 +22,9 @@ type ShopSnapshot struct {
 	*decide.Snapshot
 }
 
+// longestGrace bounds how far back retired revisions are kept at hand.
+const longestGrace = 24 * time.Hour
+
 // Snapshots keeps a compiled snapshot of every shop that was asked for, and
 // makes it anew when the shop changes. While the database is away the last
 // snapshot stays in use.
@@ -110,7 +113,11 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	if err != nil {
 		return nil, err
 	}
-	snap, err := decide.Compile(decide.Shop{Settings: row.Settings, Catalog: cat, Regions: regions, Nudges: live})
+	retired, err := s.store.Retired(ctx, shop, time.Now().Add(-longestGrace))
+	if err != nil {
+		return nil, err
+	}
+	snap, err := decide.Compile(decide.Shop{Settings: row.Settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired})
 	if err != nil {
 		return nil, fmt.Errorf("compiling %s: %w", shop, err)
 	}

@@ -205,13 +205,14 @@ func printCart(lines []decide.CartLine) string {
 
 func parseVisit(s string) decide.Visit {
 	var v struct {
-		ID      string           `json:"id"`
-		Reached []decide.RungRef `json:"reached"`
+		ID      string            `json:"id"`
+		Reached []decide.RungRef  `json:"reached"`
+		Shown   []decide.ShownRef `json:"shown"`
 	}
-	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || len(v.Reached) > 60 {
+	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || len(v.Reached) > 60 || len(v.Shown) > 60 {
 		return decide.Visit{}
 	}
-	return decide.Visit{ID: v.ID, Reached: v.Reached}
+	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown}
 }
 
 // priced is a cart as it is shown: by Agonal, or by list prices while it is away.

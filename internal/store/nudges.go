@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/nudge"
 )
 
 // Live reads the revisions in force: of live nudges, also those whose start is
@@ -31,6 +32,36 @@ func (s *Store) Live(ctx context.Context, shop string) ([]decide.Live, error) {
 		if r, ok := byNudge[n.ID]; ok {
 			out = append(out, decide.Live{ID: n.ID, Revision: r.Number, Priority: n.Priority, Definition: r.Definition})
 		}
+	}
+	return out, nil
+}
+
+// Retired reads the revisions that were in force and were replaced or ended
+// after a moment. A pause retires nothing: it takes effect at once.
+func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]decide.Retired, error) {
+	var rows []struct {
+		NudgeID, Definition string
+		Number, Priority    int
+		RetiredAt           time.Time
+	}
+	err := s.DB.WithContext(ctx).Raw(`
+		SELECT * FROM (
+			SELECT r.nudge_id, r.number, r.definition, n.priority,
+				CASE WHEN r.number = n.live_revision THEN CASE WHEN n.state = 'ended' THEN n.state_since END
+				ELSE (SELECT min(later.published_at) FROM revisions later WHERE later.shop_id = r.shop_id AND later.nudge_id = r.nudge_id AND later.number > r.number) END AS retired_at
+			FROM revisions r JOIN nudges n ON n.shop_id = r.shop_id AND n.id = r.nudge_id
+			WHERE r.shop_id = ? AND n.state IN ('live', 'ended') AND r.number <= n.live_revision
+		) x WHERE retired_at > ? ORDER BY nudge_id, number`, shop, since).Scan(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("reading retired revisions: %w", err)
+	}
+	out := make([]decide.Retired, 0, len(rows))
+	for _, r := range rows {
+		d, err := nudge.Parse([]byte(r.Definition))
+		if err != nil {
+			return nil, fmt.Errorf("revision %d of %s: %w", r.Number, r.NudgeID, err)
+		}
+		out = append(out, decide.Retired{Live: decide.Live{ID: r.NudgeID, Revision: r.Number, Priority: r.Priority, Definition: d}, At: r.RetiredAt})
 	}
 	return out, nil
 }

@@ -38,6 +38,7 @@ interface Visit {
   id: string;
   reached: { nudge: string; rung: number }[];
   seen: string[];
+  shown: { nudge: string; revision: number }[];
 }
 interface Request {
   cart: unknown;
@@ -58,17 +59,18 @@ interface Request {
     if (m) {
       try {
         const v = JSON.parse(decodeURIComponent(m[1])) as Visit;
-        if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [] };
+        if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [], shown: v.shown ?? [] };
       } catch {
         /* a cookie that cannot be read begins a new visit */
       }
     }
-    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [] };
+    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [], shown: [] };
   };
   const keepVisit = () => {
     if (!live) return;
     visit.reached = visit.reached.slice(-30);
     visit.seen = visit.seen.slice(-60);
+    visit.shown = visit.shown.slice(-30);
     document.cookie = `${cookie}=${encodeURIComponent(JSON.stringify(visit))}; path=/; SameSite=Lax`;
   };
   const visit = readVisit();
@@ -114,7 +116,7 @@ interface Request {
     if (!live || !request) return;
     const mine = ++turn;
     try {
-      const r = await post('/v1/decisions', { ...request, visit: { id: visit.id, reached: visit.reached } });
+      const r = await post('/v1/decisions', { ...request, visit: { id: visit.id, reached: visit.reached, shown: visit.shown } });
       if (!r.ok) return;
       const d = (await r.json()) as Decision;
       if (mine === turn) render(d);
@@ -160,7 +162,11 @@ interface Request {
         clearTimeout(this.seeing);
         if (e.isIntersecting && this.now) {
           const s = this.now;
-          this.seeing = window.setTimeout(() => report('shown', s.nudge, s.revision, s.rung), 1000);
+          this.seeing = window.setTimeout(() => {
+            if (!visit.shown.some((x) => x.nudge === s.nudge && x.revision === s.revision)) visit.shown.push({ nudge: s.nudge, revision: s.revision });
+            keepVisit();
+            report('shown', s.nudge, s.revision, s.rung);
+          }, 1000);
         }
       },
       { threshold: 0.5 },
