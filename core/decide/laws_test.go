@@ -2,7 +2,6 @@ package decide_test
 
 import (
 	"encoding/json"
-	"flag"
 	"math/big"
 	"os"
 	"slices"
@@ -17,15 +16,10 @@ import (
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/pricing/pricingtest"
 )
 
-func TestMain(m *testing.M) {
-	flag.Parse()
-	if f := flag.Lookup("rapid.checks"); f.Value.String() == f.DefValue {
-		_ = flag.Set("rapid.checks", "600")
-	}
-	os.Exit(m.Run())
-}
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "600")) }
 
 func decideOn(t *rapid.T, shop decide.Shop, r decide.Request) (*decide.Snapshot, decide.Decision) {
 	s, err := decide.Compile(shop)

@@ -2,6 +2,7 @@ package pricing_test
 
 import (
 	"math/big"
+	"os"
 	"slices"
 	"sort"
 	"testing"
@@ -227,6 +228,8 @@ func givenKeys(p *pricing.Problem, o pricing.Outcome) []pricing.Key {
 	slices.SortFunc(keys, pricing.Key.Compare)
 	return keys
 }
+
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "4000")) }
 
 func TestTheSearchEqualsTryingEverything(t *testing.T) {
 	contested := 0

@@ -2,6 +2,7 @@ package progress_test
 
 import (
 	"fmt"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -73,6 +74,8 @@ func naive(p *pricing.Problem, t progress.Target, most money.Minor) progress.ToA
 	}
 	return out
 }
+
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "4000")) }
 
 func TestFindEqualsTryingEveryAddition(t *testing.T) {
 	var cases, notGap, losing int
