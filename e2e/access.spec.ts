@@ -115,6 +115,7 @@ test('the keyboard alone does the whole story', async ({ page, context }) => {
 
   await tabTo(page, /^Start a nudge$/);
   await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'What should happen?' })).toBeVisible();
   await tabTo(page, /^Begin with: Free shipping from an amount/);
   await page.keyboard.press('Enter');
   await expect(page.getByRole('button', { name: 'Publish revision 1' })).toBeVisible();

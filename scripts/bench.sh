@@ -16,3 +16,6 @@ go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk 
   /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2]); per[a[2]] = 1e9 / $3; printf "http.%s %.0f 1/s\n", a[2], per[a[2]] }
   END { if (per["bare"] > 0) printf "http.share_of_bare %.0f %%\n", 100 * per["agonal"] / per["bare"] }'
 go test ./internal/app -run '^$' -bench Import -benchtime 3x | awk '/^BenchmarkImport/ { printf "import.20000_variants %.2f s\n", $3 / 1e9 }'
+db_stop
+trap - EXIT
+ONLY=browser E2E_ARGS="bench.spec.ts -g dragging" ./scripts/test.sh 2>/dev/null | grep '^bench\.' | sed 's/^bench\.frames_per_second/workbench.frames_decided_and_drawn/'

@@ -2,6 +2,7 @@ package money
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"sync"
 	"unicode"
@@ -12,23 +13,104 @@ import (
 // Format prints an amount for a reader, in the manner of a BCP 47 locale:
 // "€19.10" in English, "19,10 €" in German. Source of the patterns: CLDR.
 func Format(a Amount, locale string) string {
+	st := styleOf(locale, a.Currency)
+	if st.plain && a.Minor >= 0 && a.Minor < 1_000_000*st.unit {
+		return st.print(a.Minor)
+	}
 	amount, err := currency.NewAmountFromInt64(a.Minor, string(a.Currency))
 	if err != nil {
 		return a.String()
 	}
-	return formatter(locale).Format(amount)
+	return st.formatter.Format(amount)
 }
 
-var formatters sync.Map // locale string → *currency.Formatter; a cache of pure values
+// style is how a locale writes amounts below a million in a currency, learnt
+// once from what the formatter prints. plain is false where a locale does not
+// fit this mould; then the formatter is asked each time.
+type style struct {
+	formatter                   *currency.Formatter
+	plain                       bool
+	before, after, point, group string
+	groupThousands              bool // also in numbers of four digits
+	digits                      int
+	unit                        Minor // minor units in one
+}
 
-func formatter(locale string) *currency.Formatter {
-	if f, ok := formatters.Load(locale); ok {
-		return f.(*currency.Formatter)
+type styleKey struct {
+	locale   string
+	currency Currency
+}
+
+var styles sync.Map // styleKey → *style; a cache of pure values
+
+func styleOf(locale string, c Currency) *style {
+	key := styleKey{locale, c}
+	if st, ok := styles.Load(key); ok {
+		return st.(*style)
 	}
 	f := currency.NewFormatter(currency.NewLocale(locale))
 	f.MaxDigits = currency.DefaultDigits
-	formatters.Store(locale, f)
-	return f
+	st := &style{formatter: f, digits: c.Digits(), unit: wholeUnit(c.Digits())}
+	st.learn(c)
+	styles.Store(key, st)
+	return st
+}
+
+// learn takes the marks from a printed number, and checks that putting them
+// together again gives what the formatter prints.
+func (st *style) learn(c Currency) {
+	print := func(m Minor) string {
+		a, err := currency.NewAmountFromInt64(m, string(c))
+		if err != nil {
+			return ""
+		}
+		return st.formatter.Format(a)
+	}
+	long := print(234567 * st.unit)
+	at, end := strings.Index(long, "234"), strings.Index(long, "567")
+	if at < 0 || end < 0 {
+		return
+	}
+	st.before, st.group = long[:at], long[at+3:end]
+	rest := long[end+3:]
+	if st.digits > 0 {
+		zeros := strings.Index(rest, strings.Repeat("0", st.digits))
+		if zeros < 0 {
+			return
+		}
+		st.point, rest = rest[:zeros], rest[zeros+st.digits:]
+	}
+	st.after = rest
+	st.groupThousands = strings.Contains(print(1234*st.unit), "1"+st.group+"234")
+	st.plain = true
+	for _, m := range []Minor{0, 1, 99, 12*st.unit + st.unit/2, 1234 * st.unit, 98765*st.unit + 1, 999999 * st.unit} {
+		st.plain = st.plain && st.print(m) == print(m)
+	}
+}
+
+func (st *style) print(m Minor) string {
+	whole, frac := m/st.unit, m%st.unit
+	b := make([]byte, 0, 24)
+	b = append(b, st.before...)
+	if whole >= 10_000 || whole >= 1000 && st.groupThousands {
+		b = strconv.AppendInt(b, whole/1000, 10)
+		b = append(b, st.group...)
+		b = appendPadded(b, whole%1000, 3)
+	} else {
+		b = strconv.AppendInt(b, whole, 10)
+	}
+	if st.digits > 0 {
+		b = append(b, st.point...)
+		b = appendPadded(b, frac, st.digits)
+	}
+	return string(append(b, st.after...))
+}
+
+func appendPadded(b []byte, n Minor, width int) []byte {
+	for u := wholeUnit(width - 1); u > 0; u /= 10 {
+		b = append(b, byte('0'+n/u%10))
+	}
+	return b
 }
 
 // ParseTyped reads what a person typed into an amount field, in the manner of

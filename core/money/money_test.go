@@ -7,6 +7,7 @@ import (
 	"math/big"
 	"testing"
 
+	"github.com/bojanz/currency"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -182,6 +183,21 @@ func TestWhatIsShownCanBeTypedBack(t *testing.T) {
 		got, err := money.ParseTyped(money.Format(a, locale), locale, a.Currency)
 		require.NoError(t, err)
 		assert.Equal(t, a.Minor, got)
+	})
+}
+
+// Amounts are printed as the CLDR formatter prints them, in every locale, also
+// where a learnt style stands in for it.
+func TestAmountsArePrintedAsCLDRHasIt(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		locale := rapid.SampledFrom([]string{"en", "en-GB", "en-IN", "de", "de-AT", "de-CH", "pl", "ja", "fr", "es", "pt-PT", "sv", "hi", "ar", "fa", "bn", "nl"}).Draw(t, "locale")
+		code := rapid.SampledFrom([]money.Currency{"EUR", "GBP", "JPY", "KWD", "PLN", "CHF"}).Draw(t, "currency")
+		most := rapid.SampledFrom([]int64{100, 100_000, 10_000_000, money.Most}).Draw(t, "most")
+		minor := rapid.Int64Range(-most, most).Draw(t, "minor")
+		amount, err := currency.NewAmountFromInt64(minor, string(code))
+		require.NoError(t, err)
+		f := currency.NewFormatter(currency.NewLocale(locale))
+		assert.Equal(t, f.Format(amount), money.Format(money.Amount{Minor: minor, Currency: code}, locale))
 	})
 }
 

@@ -73,17 +73,17 @@ func (s *Store) SaveProducts(ctx context.Context, shop string, products []catalo
 			return fmt.Errorf("copying variants: %w", err)
 		}
 		if _, err := tx.Exec(ctx, `
-			INSERT INTO products SELECT shop_id, id, position + (SELECT coalesce(max(position) + 1, 0) FROM products WHERE shop_id = n.shop_id),
+			INSERT INTO products SELECT shop_id, id, position + (SELECT coalesce(max(position) + 1, 0) FROM products WHERE shop_id = $1),
 				title, description, picture, collections, tags, gift_card, never_off FROM new_products n
 			ON CONFLICT (shop_id, id) DO UPDATE SET title = excluded.title, description = excluded.description, picture = excluded.picture,
-				collections = excluded.collections, tags = excluded.tags, gift_card = excluded.gift_card, never_off = excluded.never_off`); err != nil {
+				collections = excluded.collections, tags = excluded.tags, gift_card = excluded.gift_card, never_off = excluded.never_off`, shop); err != nil {
 			return fmt.Errorf("writing products: %w", err)
 		}
 		if _, err := tx.Exec(ctx, `
-			INSERT INTO variants SELECT shop_id, sku, product_id, position + (SELECT coalesce(max(position) + 1, 0) FROM variants WHERE shop_id = n.shop_id),
+			INSERT INTO variants SELECT shop_id, sku, product_id, position + (SELECT coalesce(max(position) + 1, 0) FROM variants WHERE shop_id = $1),
 				options, prices, stock, weight, tax_class FROM new_variants n
 			ON CONFLICT (shop_id, sku) DO UPDATE SET product_id = excluded.product_id, options = excluded.options, prices = excluded.prices,
-				stock = excluded.stock, weight = excluded.weight, tax_class = excluded.tax_class`); err != nil {
+				stock = excluded.stock, weight = excluded.weight, tax_class = excluded.tax_class`, shop); err != nil {
 			return fmt.Errorf("writing variants: %w", err)
 		}
 		_, err := tx.Exec(ctx, "SELECT pg_notify($1, $2)", Channel, shop)
