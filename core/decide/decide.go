@@ -259,17 +259,19 @@ func (w *work) shipping() *Shipping {
 	}
 	m := w.methods[applied]
 	out := &Shipping{Method: m.ID, Name: m.Name(w.language()), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
-	each := *w
+	all := w.problem
+	if w.chosen >= 0 {
+		each := *w
+		each.chosen, each.taking = -1, slices.Clone(w.taking)
+		for j := range each.taking {
+			each.taking[j].rungs = nil
+		}
+		all = each.assemble(nil)
+	}
 	for i, m := range w.methods {
 		o := w.outcome
-		if i != applied || w.chosen < 0 {
-			each.chosen = i
-			each.taking = slices.Clone(w.taking)
-			for j := range each.taking {
-				each.taking[j].rungs = nil
-			}
-			p := each.assemble(nil)
-			o = p.Solve()
+		if i != applied {
+			o = all.SolveFor(i)
 		}
 		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.language()), o.ListFee, o.Fee, o.ToPay})
 	}

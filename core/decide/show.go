@@ -169,7 +169,7 @@ func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string,
 	values := map[nudge.Placeholder]string{
 		nudge.Threshold:  w.money(r.Threshold),
 		nudge.CartValue:  w.money(r.Counted),
-		nudge.RewardName: nudge.RewardsText(n.Definition.Ladder.Rungs[r.Rung].Rewards, *w.region, language, w.locale()),
+		nudge.RewardName: w.reward(n, r, language),
 	}
 	if r.Lasting != nil && st.state != nudge.Reached {
 		values[nudge.ToAdd] = w.money(*r.Lasting)
@@ -177,7 +177,7 @@ func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string,
 	for _, next := range o.Rungs[st.rung+1:] {
 		if next.State == RungOpen && next.Lasting != nil {
 			values[nudge.NextToAdd] = w.money(*next.Lasting)
-			values[nudge.NextReward] = nudge.RewardsText(n.Definition.Ladder.Rungs[next.Rung].Rewards, *w.region, language, w.locale())
+			values[nudge.NextReward] = w.reward(n, next, language)
 			break
 		}
 	}
@@ -189,6 +189,14 @@ func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string,
 		out.Text += p.Text
 	}
 	return out
+}
+
+// reward names what a rung gives, in the language of a sentence.
+func (w *work) reward(n *compiled, r RungOutcome, language string) string {
+	if language == w.language() {
+		return r.Reward
+	}
+	return nudge.RewardsText(n.Definition.Ladder.Rungs[r.Rung].Rewards, *w.region, language, w.locale())
 }
 
 func (w *work) progress(o *NudgeOutcome) Progress {

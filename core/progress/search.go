@@ -150,15 +150,20 @@ func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool)
 }
 
 // Plain tells whether reaching a rung is a matter of its goal's value alone: no
-// order reward can come into play, and the reward is one that nothing better can
-// replace.
+// order reward can come into play, and for every method its reward is free, none,
+// or the only one there is, so that nothing better can replace it.
 func Plain(p *pricing.Problem, t Target) bool {
 	if len(p.Orders) > 0 || t.Order {
 		return false
 	}
-	for _, r := range p.Ships[t.Index].By {
-		if r.Form != pricing.Free && r.Form != pricing.NoShippingReward {
-			return false
+	for m, r := range p.Ships[t.Index].By {
+		if r.Form == pricing.Free || r.Form == pricing.NoShippingReward {
+			continue
+		}
+		for i := range p.Ships {
+			if i != t.Index && p.Ships[i].By[m].Form != pricing.NoShippingReward {
+				return false
+			}
 		}
 	}
 	return true
