@@ -234,10 +234,22 @@ func (f *finder) sentences(language string) {
 				f.doubt(field, "“%s” is written by hand in %s; use {threshold} or {to_add}, so that it follows when you change it.", n, LanguageName(language))
 			}
 		}
-		if s == nudge.NotYet && !has {
+		if s == nudge.NotYet && !has && f.asksForSomething() {
 			f.doubt(field, "The %s sentence does not say what to add; put {to_add} in.", LanguageName(language))
 		}
 	}
+}
+
+// asksForSomething tells whether any rung asks for more than an order.
+func (f *finder) asksForSomething() bool {
+	for _, r := range f.d.Ladder.Rungs {
+		for _, a := range r.Thresholds {
+			if a.Minor > 0 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // typedNumber finds a number in plain text that is one of the thresholds.

@@ -86,6 +86,15 @@ func TestTwoOfAKindInOnePlaceAreDoubted(t *testing.T) {
 	assert.Empty(t, says(checks.Find(d, c)), "not where they share no region")
 }
 
+func TestANudgeThatAsksForNothingNeedNotSayWhatToAdd(t *testing.T) {
+	d, c := sound(t)
+	for id, a := range d.Ladder.Rungs[0].Thresholds {
+		d.Ladder.Rungs[0].Thresholds[id] = money.Amount{Currency: a.Currency}
+	}
+	d.Wording["en"][nudge.NotYet] = "Put something in."
+	assert.Empty(t, says(checks.Find(d, c)))
+}
+
 func TestStopsComeFirst(t *testing.T) {
 	d, c := sound(t)
 	delete(d.Wording, "ja")
