@@ -42,7 +42,7 @@ func TestDefinitionsAreRefusedByField(t *testing.T) {
 		"ladder.rungs[0].thresholds.home":    {`60.00 EUR`, `-60.00 EUR`},
 		"placements[0]":                      {`top_bar`, `roof`},
 		"wording.en.not_yet":                 {`{to_add}`, `{to_ad}`},
-		"ladder.rungs[0].rewards[0].percent": {`"kind":"free_shipping"`, `"kind":"order_percent"`},
+		"ladder.rungs[0].rewards[0].percent": {`"kind":"free_shipping"`, `"kind":"free_shipping","percent":"10"`},
 		"look.tone":                          {`"placements"`, `"look":{"tone":"pink"},"placements"`},
 		"audience.pages[0]":                  {`"audience":{`, `"audience":{"pages":["attic"],`},
 		"schedule.until":                     {`"placements"`, `"schedule":{"from":"2026-12-02T00:00:00Z","until":"2026-12-01T00:00:00Z"},"placements"`},
