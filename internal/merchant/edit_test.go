@@ -1,0 +1,228 @@
+package merchant_test
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/internal/demo"
+)
+
+// Every panel of the workbench changes what it says it changes.
+func TestEveryPanelChangesTheDraft(t *testing.T) {
+	a, as := start(t)
+	b := as(demo.Email)
+	draft := func() (nudge.Definition, string) {
+		n, err := a.Nudge(t.Context(), demo.Shop, "parcels-to-japan")
+		require.NoError(t, err)
+		return n.Draft, strconv.Itoa(n.DraftVersion)
+	}
+	edit := func(form url.Values) (nudge.Definition, string) {
+		t.Helper()
+		_, version := draft()
+		status, body := b.edit(version, "p", form)
+		require.Equal(t, 200, status, body)
+		d, _ := draft()
+		return d, body
+	}
+	d, _ := edit(url.Values{"do": {"regions"}, "regions": {"home", "jp"}})
+	assert.Equal(t, []string{"home", "jp"}, d.Audience.Regions)
+
+	d, _ = edit(url.Values{"do": {"threshold"}, "rung": {"0"}, "threshold.home": {"€45.00"}, "threshold.jp": {"8,000"}})
+	assert.Equal(t, "45.00 EUR", d.Ladder.Rungs[0].Thresholds["home"].String())
+	assert.Equal(t, "8000 JPY", d.Ladder.Rungs[0].Thresholds["jp"].String())
+
+	d, _ = edit(url.Values{"do": {"add-rung"}, "rung": {"0"}})
+	require.Len(t, d.Ladder.Rungs, 2)
+	assert.Equal(t, "67.50 EUR", d.Ladder.Rungs[1].Thresholds["home"].String(), "half as much again")
+
+	d, body := edit(url.Values{"do": {"reward"}, "rung": {"1"}, "kind": {"shipping_flat"}, "methods": {"standard"}, "amount.home": {"2.90"}, "amount.jp": {"500"}})
+	assert.Equal(t, nudge.ShippingFlat, d.Ladder.Rungs[1].Rewards[0].Kind)
+	assert.Contains(t, body, "standard shipping for at most €2.90")
+
+	d, _ = edit(url.Values{"do": {"scope"}, "in": {"Inks", "Paper"}, "out": {"Gifts"}, "out-tag": {"heavy"}})
+	assert.Equal(t, []string{"Inks", "Paper"}, d.Ladder.Scope.Include.Collections)
+	assert.Equal(t, []string{"heavy"}, d.Ladder.Scope.Exclude.Tags)
+
+	d, _ = edit(url.Values{"do": {"basis"}, "basis": {"before_nudges"}, "tax": {"without"}})
+	assert.Equal(t, nudge.BeforeNudges, d.Ladder.Basis)
+	assert.True(t, d.Ladder.WithoutTax)
+
+	d, _ = edit(url.Values{"do": {"places"}, "placement": {"cart_page", "top_bar"}, "page": {"cart", "product"}, "hide": {"yes"}})
+	assert.Equal(t, []nudge.Placement{nudge.TopBar, nudge.CartBlock}, d.Placements)
+	assert.Equal(t, []nudge.Page{nudge.ProductPage, nudge.CartPage}, d.Audience.Pages)
+	assert.True(t, d.HideWhenReached)
+
+	d, body = edit(url.Values{"do": {"schedule"}, "from": {"2026-11-27T09:00"}, "until": {"2027-01-03T00:00"}})
+	assert.Equal(t, "2026-11-27T08:00:00Z", d.Schedule.From.Format("2006-01-02T15:04:05Z07:00"), "nine o'clock in Vessmark")
+	assert.Contains(t, body, "from Fri 27 Nov 09:00 until Sun 3 Jan 00:00")
+
+	d, _ = edit(url.Values{"do": {"code"}, "code": {" winter5 "}})
+	assert.Equal(t, "WINTER5", d.Audience.Code)
+	d, _ = edit(url.Values{"do": {"look"}, "tone": {"paper"}, "bar": {"solid"}})
+	assert.Equal(t, nudge.Look{Tone: nudge.TonePaper, Bar: nudge.BarSolid}, d.Look)
+	d, _ = edit(url.Values{"do": {"wording"}, "language": {"de"}, "state": {"lost"}, "text": {"Wieder  weg: {to_add}"}})
+	assert.Equal(t, "Wieder weg: {to_add}", d.Wording["de"][nudge.Lost])
+	d, _ = edit(url.Values{"do": {"wording"}, "language": {"de"}, "state": {"lost"}, "text": {""}})
+	assert.NotContains(t, d.Wording["de"], nudge.Lost)
+	d, _ = edit(url.Values{"do": {"drop-rung"}, "rung": {"1"}})
+	assert.Len(t, d.Ladder.Rungs, 1)
+	d, _ = edit(url.Values{"do": {"reward"}, "rung": {"0"}, "kind": {"order_percent"}, "percent": {"12,5 %"}})
+	assert.Equal(t, "12.5", d.Ladder.Rungs[0].Rewards[0].Percent.String())
+	d, _ = edit(url.Values{"do": {"name"}, "name": {"  Pakete nach Japan "}})
+	assert.Equal(t, "Pakete nach Japan", d.Name)
+}
+
+func TestPanelsSayWhatIsWrong(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	for want, form := range map[string]url.Values{
+		"A name is needed":                     {"do": {"name"}, "name": {"  "}},
+		"At most 80 characters":                {"do": {"name"}, "name": {strings.Repeat("x", 81)}},
+		"more than 100 %":                      {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"150"}},
+		"A share of more than 0":               {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"0"}},
+		"is not a percentage":                  {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"ten"}},
+		"An amount is needed here":             {"do": {"reward"}, "kind": {"shipping_off"}, "amount.jp": {""}},
+		"is not a kind of reward":              {"do": {"reward"}, "kind": {"free_lunch"}},
+		"The end must be later than the start": {"do": {"schedule"}, "from": {"2026-12-02T00:00"}, "until": {"2026-12-01T00:00"}},
+		"Write a day and time":                 {"do": {"schedule"}, "from": {"soon"}},
+		"A code has at most 40":                {"do": {"code"}, "code": {"two words"}},
+		"A nudge needs at least one rung":      {"do": {"drop-rung"}},
+		"This rung is not there any more":      {"do": {"threshold"}, "rung": {"7"}},
+		"Must be before_nudges or after_order": {"do": {"basis"}, "basis": {"after_lunch"}},
+		"Must be ink, paper or accent":         {"do": {"look"}, "tone": {"pink"}},
+		"There is no such change":              {"do": {"explode"}},
+		"Is not a state of a nudge":            {"do": {"wording"}, "language": {"en"}, "state": {"asleep"}, "text": {"x"}},
+	} {
+		panel := map[string]string{"name": "name", "reward": "reward-0", "schedule": "schedule", "code": "code"}[form.Get("do")]
+		status, body := b.edit("1", panel, form)
+		assert.Equal(t, 422, status, want)
+		assert.Contains(t, strings.ReplaceAll(body, "&#39;", "'"), want)
+	}
+}
+
+func TestRungsMustRiseWhereTheyAreTyped(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	form := func(rung, home string) url.Values {
+		return url.Values{"csrf": {b.csrf}, "do": {"threshold"}, "rung": {rung}, "panel": {"threshold-" + rung}, "version": {"1"}, "threshold.home": {home}}
+	}
+	status, body := b.post("/s/lindquill/nudges/winter-ladder/edit", form("0", "95"))
+	assert.Equal(t, 422, status)
+	assert.Contains(t, body, "Must be less than the next rung, €95.00.")
+	status, body = b.post("/s/lindquill/nudges/winter-ladder/edit", form("1", "60"))
+	assert.Equal(t, 422, status)
+	assert.Contains(t, body, "Must be more than the rung before it, €60.00.")
+	status, body = b.post("/s/lindquill/nudges/winter-ladder/edit", form("0", "0"))
+	assert.Equal(t, 422, status)
+	assert.Contains(t, body, "with every order")
+}
+
+// frame asks for one state of the workbench.
+func (b *browser) frame(body string) (int, map[string]any) {
+	r, err := http.NewRequest(http.MethodPost, b.base+"/s/lindquill/nudges/winter-ladder/frame", strings.NewReader(body))
+	require.NoError(b.t, err)
+	r.Header.Set("X-CSRF-Token", b.csrf)
+	status, text := b.read(b.http.Do(r))
+	var out map[string]any
+	require.NoError(b.t, json.Unmarshal([]byte(text), &out))
+	return status, out
+}
+
+func TestTheMarkerMeansTheCartAndMoreOrThatAlone(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	b.get("/s/lindquill/nudges/winter-ladder")
+	cart := `{"lines":[{"sku":"HARBLU-30","quantity":3}],"region":"home","page":"product","language":"en","at":`
+	for at, want := range map[string]struct {
+		marker string
+		toPay  float64
+	}{
+		"null":    {"cart €42.00", 4790},
+		"4200":    {"cart €42.00", 4790},
+		"6000":    {"cart €60.00", 6000},  // the cart and 18.00 more: shipping is free
+		"5999":    {"cart €59.99", 6589},  // one cent less is not
+		"1000":    {"alone €10.00", 1590}, // a made-up piece of 10.00 and nothing else
+		"0":       {"alone €0.00", 0},
+		"9999999": {"cart €99,999.99", 9999999},
+	} {
+		status, f := b.frame(cart + at + "}")
+		require.Equal(t, 200, status)
+		assert.Equal(t, want.marker, f["marker"], at)
+		assert.InDelta(t, want.toPay, f["decision"].(map[string]any)["to_pay"], 0, at)
+	}
+	status, _ := b.frame(`{"lines":`)
+	assert.Equal(t, 400, status)
+	status, f := b.frame(`{"lines":[{"sku":"GIFT-25","quantity":1},{"sku":"gone","quantity":1}],"region":"uk","page":"cart","language":"en","at":null}`)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, f["cart"], "Gift card, 25 is not sold in UK.")
+}
+
+func TestARehearsalIsAllInItsAddress(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	_, body := b.get("/s/lindquill/rehearsal?region=jp&sku=HARBLU-30&qty.HARBLU-30=2&put=KIT-AU&draft=parcels-to-japan&code=HARBOUR10")
+	assert.Contains(t, body, "Kittiwake, gold, fine")
+	assert.Contains(t, body, "Parcels to Japan")
+	assert.Contains(t, body, "It is not meant for this region")
+	assert.Contains(t, body, "HARBOUR10: <span class=\"earned\">used")
+	_, body = b.get("/s/lindquill/rehearsal?sku=HARBLU-30&qty.HARBLU-30=0&at=yesterday")
+	assert.Contains(t, body, "Empty so far.")
+	assert.Contains(t, body, "The moment could not be read")
+	_, body = b.get("/s/lindquill/rehearsal?region=jp&sku=GIFT-25")
+	assert.Contains(t, body, "Gift card, 25 is not sold in Japan.")
+}
+
+func TestRevisionsAreComparedAndBroughtBack(t *testing.T) {
+	a, as := start(t)
+	b := as(demo.Email)
+	page := "/s/lindquill/nudges/winter-ladder"
+	b.post(page+"/edit", url.Values{"do": {"threshold"}, "rung": {"0"}, "version": {"1"}, "threshold.home": {"50"}})
+	_, body := b.get(page + "/revisions?with=1")
+	assert.Contains(t, body, "60.00 EUR")
+	assert.Contains(t, body, "50.00 EUR")
+	status, body := b.post(page+"/publish", url.Values{"version": {"2"}})
+	assert.Equal(t, 200, status)
+	assert.Contains(t, body, "Revision 2 is live")
+	status, body = b.post(page+"/restore", url.Values{"number": {"1"}})
+	assert.Equal(t, 200, status)
+	assert.Contains(t, body, "Publish revision 3")
+	status, _ = b.post(page+"/delete", url.Values{"back": {"bench"}})
+	assert.Equal(t, 200, status)
+	n, err := a.Nudge(t.Context(), demo.Shop, "winter-ladder")
+	require.NoError(t, err)
+	assert.False(t, n.Dirty, "the draft's changes are thrown away")
+	status, body = b.post("/s/lindquill/nudges/parcels-to-japan/delete", url.Values{})
+	assert.Equal(t, 200, status)
+	assert.NotContains(t, body, "Parcels to Japan")
+	status, body = b.post(page+"/copy", url.Values{})
+	assert.Equal(t, 200, status)
+	assert.Contains(t, body, "Winter ladder, copy")
+}
+
+func TestPublishingWhatCannotBeKeptSaysWhy(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	page := "/s/lindquill/nudges/parcels-to-japan"
+	b.post(page+"/edit", url.Values{"do": {"regions"}, "version": {"1"}, "regions": {"uk", "jp"}})
+	status, body := b.post(page+"/publish", url.Values{"version": {"2"}})
+	assert.Equal(t, 422, status)
+	assert.Contains(t, body, "Rung 1 has no threshold for UK; write one in GBP.")
+	status, body = b.post(page+"/publish", url.Values{"version": {"1"}})
+	assert.Equal(t, 409, status)
+	assert.Contains(t, body, "changed this draft")
+}
+
+func TestReasonsAreWords(t *testing.T) {
+	for _, r := range []decide.Reason{decide.OutsideSchedule, decide.OutsideRegion, decide.CodeMissing, decide.OutsidePage, decide.NoThreshold, decide.Dismissed, decide.HiddenReached, decide.BetterInPlace, decide.NoWords, decide.AnotherShows, decide.NoPlace, decide.NothingToAdd} {
+		assert.Contains(t, decide.Explain(r), " ", r)
+	}
+}
