@@ -1,0 +1,179 @@
+package decide_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/decide/decidetest"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// One ladder, 60.00 for free shipping by standard and 95.00 for a flat fee by
+// express, with words for every state.
+func spoken(t *testing.T, change func(*nudge.Definition)) *decide.Snapshot {
+	region := decidetest.Region(590)
+	region.Methods = append(region.Methods, catalog.Method{ID: "express", Bands: []catalog.Band{{Fee: 1290}}})
+	d := decidetest.Ladder("Winter", nudge.AfterOrder,
+		decidetest.Rung(6000, nudge.Reward{Kind: nudge.FreeShipping, Methods: []string{"standard"}}),
+		decidetest.Rung(9500, nudge.Reward{Kind: nudge.ShippingFlat, Methods: []string{"express"}, Amounts: nudge.Amounts{"home": decidetest.EUR(490)}}))
+	d.Wording["en"] = map[nudge.State]string{
+		nudge.NotYet: "Add {to_add} of {threshold}.", nudge.OneStep: "Only {to_add}.", nudge.Lost: "{to_add} to get {reward} back.",
+		nudge.Reached: "Yours: {reward}. {next_to_add} more for {next_reward}. Thank you!",
+	}
+	d.Wording["de"] = map[nudge.State]string{nudge.NotYet: "Noch {to_add}."}
+	if change != nil {
+		change(&d)
+	}
+	s, err := decide.Compile(decide.Shop{Catalog: decidetest.Goods(t, map[string]money.Minor{"euro": 100}), Regions: []catalog.Region{region}, Nudges: []decide.Live{{ID: "winter", Revision: 4, Priority: 1, Definition: d}}})
+	require.NoError(t, err)
+	return s
+}
+
+func euros(n int64) decide.Request {
+	r := decide.Request{Cart: decidetest.Cart(), Moment: decide.Moment{At: time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)}}
+	if n > 0 {
+		r.Cart.Lines = []line{{SKU: "euro", Quantity: n}}
+	}
+	return r
+}
+
+func TestWhichSentenceIsDue(t *testing.T) {
+	seen := func(rungs ...int) func(*decide.Request) {
+		return func(r *decide.Request) {
+			for _, i := range rungs {
+				r.Visit.Reached = append(r.Visit.Reached, decide.RungRef{Nudge: "winter", Rung: i})
+			}
+		}
+	}
+	german := func(r *decide.Request) { r.Moment.Locale = "de-AT" }
+	polish := func(r *decide.Request) { r.Moment.Locale = "pl" }
+	for name, c := range map[string]struct {
+		euros int64
+		with  func(*decide.Request)
+		text  string
+		state nudge.State
+		newly bool
+	}{
+		"empty cart":                            {0, nil, "Add €60.00 of €60.00.", nudge.NotYet, false},
+		"some way to go":                        {53, nil, "Add €7.00 of €60.00.", nudge.NotYet, false},
+		"a tenth is missing":                    {54, nil, "Only €6.00.", nudge.OneStep, false},
+		"reached for the first time":            {60, nil, "Yours: free standard shipping. €35.00 more for express for at most €4.90. Thank you!", nudge.Reached, true},
+		"after that, the next rung":             {60, seen(0), "Add €35.00 of €95.00.", nudge.NotYet, false},
+		"one step to the next":                  {86, seen(0), "Only €9.00.", nudge.OneStep, false},
+		"the last rung, without a next":         {95, seen(0), "Yours: express for at most €4.90. Thank you!", nudge.Reached, true},
+		"all reached and seen":                  {95, seen(0, 1), "Yours: express for at most €4.90. Thank you!", nudge.Reached, false},
+		"lost again":                            {40, seen(0), "€20.00 to get free standard shipping back.", nudge.Lost, false},
+		"in German, with amounts as in Austria": {53, german, "Noch €\u00a07,00.", nudge.NotYet, false},
+		"no Polish: the region's language":      {53, polish, "Add 7,00\u00a0€ of 60,00\u00a0€.", nudge.NotYet, false},
+	} {
+		r := euros(c.euros)
+		if c.with != nil {
+			c.with(&r)
+		}
+		d := must(t, spoken(t, nil), r)
+		require.Len(t, d.Shown[nudge.TopBar], 1, name)
+		s := d.Shown[nudge.TopBar][0]
+		assert.Equal(t, c.text, s.Text, name)
+		assert.Equal(t, c.state, s.State, name)
+		assert.Equal(t, c.newly, s.Newly, name)
+		assert.Equal(t, 4, s.Revision)
+	}
+}
+
+func TestWhyANudgeDoesNotShow(t *testing.T) {
+	at := time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)
+	later, earlier := at.Add(time.Hour), at.Add(-time.Hour)
+	for want, c := range map[decide.Reason]struct {
+		change func(*nudge.Definition)
+		with   func(*decide.Request)
+	}{
+		decide.OutsideSchedule: {func(d *nudge.Definition) { d.Schedule.From = &later }, nil},
+		decide.OutsideRegion:   {func(d *nudge.Definition) { d.Audience.Regions = []string{"moon"} }, nil},
+		decide.CodeMissing:     {func(d *nudge.Definition) { d.Audience.Code = "TEN" }, nil},
+		decide.NoThreshold: {func(d *nudge.Definition) {
+			for i := range d.Ladder.Rungs {
+				d.Ladder.Rungs[i].Thresholds = nudge.Amounts{"home": {Minor: 100, Currency: "JPY"}}
+			}
+		}, nil},
+		decide.OutsidePage: {func(d *nudge.Definition) { d.Audience.Pages = []nudge.Page{nudge.CartPage} }, func(r *decide.Request) { r.Moment.Page.Kind = nudge.HomePage }},
+		decide.Dismissed:   {nil, func(r *decide.Request) { r.Visit.Dismissed = []string{"winter"} }},
+		decide.NoPlace:     {func(d *nudge.Definition) { d.Placements = nil }, nil},
+		decide.NoWords:     {func(d *nudge.Definition) { d.Wording = nil }, nil},
+		decide.HiddenReached: {func(d *nudge.Definition) { d.HideWhenReached = true }, func(r *decide.Request) {
+			r.Cart.Lines = []line{{SKU: "euro", Quantity: 95}}
+			r.Visit.Reached = []decide.RungRef{{Nudge: "winter", Rung: 0}, {Nudge: "winter", Rung: 1}}
+		}},
+	} {
+		r := euros(0)
+		r.Every, r.Trace = true, true
+		if c.with != nil {
+			c.with(&r)
+		}
+		d := must(t, spoken(t, c.change), r)
+		require.Len(t, d.Nudges, 1, want)
+		assert.Equal(t, want, d.Nudges[0].Reason)
+		assert.Empty(t, d.Shown[nudge.TopBar], want)
+		said := ""
+		for _, s := range d.Trace {
+			said += s.Say
+		}
+		assert.Contains(t, said, decide.Explain(want), "the trace says why")
+	}
+	ended := must(t, spoken(t, func(d *nudge.Definition) { d.Schedule.Until = &earlier }), euros(0))
+	assert.Equal(t, decide.OutsideSchedule, ended.Nudges[0].Reason)
+}
+
+// The page says where a nudge shows; its reward stays due on the others.
+func TestAPageTakesNoRewardAway(t *testing.T) {
+	s := spoken(t, func(d *nudge.Definition) { d.Audience.Pages = []nudge.Page{nudge.CartPage} })
+	r := euros(60)
+	r.Moment.Page.Kind = nudge.CheckoutPage
+	d := must(t, s, r)
+	assert.Empty(t, d.Shown[nudge.TopBar])
+	assert.Equal(t, money.Minor(0), d.Shipping.Fee)
+	assert.Equal(t, money.Minor(6000), d.ToPay)
+}
+
+func TestProgressIsAScaleWithAMarkForEachRung(t *testing.T) {
+	d := must(t, spoken(t, nil), euros(70))
+	p := d.Shown[nudge.TopBar][0].Progress
+	assert.Equal(t, decide.Progress{Value: 7000, Most: 9500, Text: "€70.00 of €95.00", Marks: []decide.Mark{
+		{At: 6000, Reached: true, Label: "free standard shipping"}, {At: 9500, Label: "express for at most €4.90"},
+	}}, p)
+	full := must(t, spoken(t, nil), euros(300)).Shown[nudge.TopBar][0].Progress
+	assert.Equal(t, full.Most, full.Value, "never beyond its end")
+}
+
+// Standard is 5.90, express 12.90 for goods of 40.00; without a choice the one
+// with the least to pay applies, and both are quoted.
+func TestEveryMethodIsQuotedAsIfChosen(t *testing.T) {
+	s := spoken(t, nil)
+	r := euros(95)
+	open := must(t, s, r)
+	assert.Equal(t, "standard", open.Shipping.Method)
+	r.Cart.Method = "express"
+	chosen := must(t, s, r)
+	assert.Equal(t, money.Minor(490), chosen.Shipping.Fee)
+	assert.Equal(t, money.Minor(1290), chosen.Shipping.ListFee)
+	assert.Equal(t, money.Minor(9990), chosen.ToPay)
+	assert.Equal(t, open.Shipping.Methods, chosen.Shipping.Methods)
+	assert.Equal(t, []decide.MethodQuote{{Method: "standard", Name: "standard shipping", ListFee: 590, Fee: 0, ToPay: 9500}, {Method: "express", Name: "express", ListFee: 1290, Fee: 490, ToPay: 9990}}, open.Shipping.Methods)
+	r.Cart.Destination, r.Cart.Method = nil, ""
+	assert.Nil(t, must(t, s, r).Shipping, "no destination: goods only")
+}
+
+func TestACartOfGiftCardsAloneHasNoFee(t *testing.T) {
+	goods := decidetest.Goods(t, map[string]money.Minor{"gift-card": 2500, "ink": 1400})
+	s := decidetest.Snapshot(t, 590, goods)
+	d := must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "gift-card", Quantity: 2})})
+	assert.Equal(t, money.Minor(0), d.Shipping.Fee)
+	assert.Equal(t, money.Minor(5000), d.ToPay)
+	d = must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "gift-card", Quantity: 2}, line{SKU: "ink", Quantity: 1})})
+	assert.Equal(t, money.Minor(6990), d.ToPay)
+}
