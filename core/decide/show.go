@@ -55,14 +55,18 @@ func (w *work) show(d *Decision) {
 		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: t.n.Definition.Placements, Newly: st.newly})
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
-	placed := map[int]bool{}
+	placed := map[int]Shown{} // by speaker: one says the same in all its places
 	for p, i := range choice.Pick(candidates) {
-		s := speakers[i]
-		d.Shown[p] = []Shown{w.shown(w.taking[s.at].n, &d.Nudges[s.at], s.standing, s.language, s.pieces)}
-		placed[i] = true
+		shown, ok := placed[i]
+		if !ok {
+			s := speakers[i]
+			shown = w.shown(w.taking[s.at].n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
+			placed[i] = shown
+		}
+		d.Shown[p] = []Shown{shown}
 	}
 	for i, s := range speakers {
-		if !placed[i] {
+		if _, shows := placed[i]; !shows {
 			d.Nudges[s.at].Reason = AnotherShows
 		}
 	}
