@@ -34,6 +34,11 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
   await page.getByRole('link', { name: 'Nudges' }).click();
   await page.getByRole('link', { name: 'Start a nudge' }).click();
   await page.getByRole('button', { name: 'Begin with: Free shipping from an amount' }).click();
+  await page.getByLabel('Name: Free shipping').click();
+  await page.getByLabel('Name, for yourselves').fill('Story ladder');
+  await page.locator('details[open] .panel').getByRole('button', { name: 'Keep' }).click();
+  await expect(page.getByRole('heading', { name: 'Story ladder' })).toBeVisible();
+  const workbench = page.url();
   await change(page, '€60.00', { Home: '60', EU: '80', UK: '70', Japan: '12000' });
   await expect(page.getByRole('slider', { name: 'Value of the cart' })).toHaveAttribute('aria-valuetext', /cart €/);
   await expect(page.frameLocator('#preview').locator('agonal-nudge[place=top_bar]')).toContainText('and get free standard shipping');
@@ -41,14 +46,14 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
   // It is rehearsed.
   await page.getByRole('link', { name: 'Rehearse' }).click();
   await page.getByLabel('Put something in').selectOption({ label: 'Story Ink, 30 ml, €20.00' });
-  const outcome = page.getByRole('article', { name: 'Free shipping' });
+  const outcome = page.getByRole('article', { name: 'Story ladder' });
   await expect(outcome).toContainText('Add €40.00 and get free standard shipping.');
   await expect(outcome.getByRole('row', { name: /free standard shipping/ })).toContainText('€40.00');
   await outcome.getByText('Why', { exact: true }).click();
   await expect(outcome).toContainText('€60.00 − €20.00 = €40.00 are missing.');
 
   // And published.
-  await page.goto(`${agonal}/s/lindquill/nudges/free-shipping`);
+  await page.goto(workbench);
   await page.getByRole('button', { name: 'Publish revision 1' }).click();
   await expect(page.getByText(/Revision 1 is live/)).toBeVisible();
 
@@ -95,12 +100,12 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
   const row = page.getByRole('row', { name: /Nora Deich/ });
   await expect(row).toContainText('€60.00');
   await expect(row).toContainText('€0.00');
-  await expect(row).toContainText('Free shipping');
+  await expect(row).toContainText('Story ladder');
 
   // Counted: shown, reached and ordered once each, however often it was seen.
   await expect(async () => {
     await page.goto(`${agonal}/s/lindquill/nudges`);
-    const nudge = page.getByRole('article', { name: 'Free shipping' });
+    const nudge = page.getByRole('article', { name: 'Story ladder' });
     await expect(nudge).toContainText('1 after a show', { timeout: 500 });
     await expect(nudge.locator('[data-name=reached]')).toHaveText('1', { timeout: 500 });
     await expect(nudge.locator('[data-name=shown]')).toHaveText('1', { timeout: 500 });
@@ -109,8 +114,8 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
   // Paused: a decision a second later lacks it, and an open page drops it.
   await shop.goto(`${lindquill}/products/story-ink`);
   await expect(topBar(shop)).toContainText('Add €60.00');
-  await page.getByRole('button', { name: 'Pause Free shipping' }).click();
-  await expect(page.getByRole('article', { name: 'Free shipping' })).toContainText('paused');
+  await page.getByRole('button', { name: 'Pause Story ladder' }).click();
+  await expect(page.getByRole('article', { name: 'Story ladder' })).toContainText('paused');
   await page.waitForTimeout(1000);
   const later = await context.newPage();
   await later.goto(`${lindquill}/products/story-ink`);
