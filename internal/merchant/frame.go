@@ -80,7 +80,6 @@ type cartView struct {
 	Fee, Tax   string
 	TaxShown   bool
 	ToPay      string
-	Sum        string // the total and the state, for those who listen
 	Added      string
 	Alone      bool
 	Choices    []choiceView

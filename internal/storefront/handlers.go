@@ -4,6 +4,7 @@ import (
 	_ "embed"
 	"encoding/json"
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -82,7 +83,8 @@ func (s *server) orders(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, orderReply{o.Number, o.ToPay, string(o.Currency)})
 }
 
-// catalogueReply is what a storefront needs to show goods and list prices.
+// catalogueReply is what a storefront needs to show goods and list prices. What
+// goods and parcels cost the shop is left out: the key is in every page.
 type catalogueReply struct {
 	Shop     string            `json:"shop"`
 	Regions  []catalog.Region  `json:"regions"`
@@ -91,7 +93,14 @@ type catalogueReply struct {
 
 func (s *server) catalogue(c *echo.Context) error {
 	k := callOf(c)
-	out := catalogueReply{Shop: k.shop.Shop.Name, Regions: k.shop.Regions()}
+	out := catalogueReply{Shop: k.shop.Shop.Name}
+	for _, r := range k.shop.Regions() {
+		r.Methods = slices.Clone(r.Methods)
+		for i := range r.Methods {
+			r.Methods[i].Cost = 0
+		}
+		out.Regions = append(out.Regions, r)
+	}
 	for _, p := range k.shop.Catalog().Products {
 		out.Products = append(out.Products, withoutCosts(p))
 	}

@@ -10,13 +10,10 @@ interface Frame {
   cart: string;
   counted: number;
   at: number;
-  alone: boolean;
   lasting: number | null;
-  atText: string;
   lastingText: string;
   most: number;
   marker: string;
-  scale: { value: number; text: string }[];
 }
 
 export function bench() {
