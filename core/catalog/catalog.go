@@ -37,12 +37,15 @@ type Option struct {
 // Variant is what is put in a cart. A currency without an entry in Prices means
 // that the variant is not sold in that currency.
 type Variant struct {
-	SKU      string                   `json:"sku"`
-	Options  []Option                 `json:"options,omitempty"`
-	Prices   map[money.Currency]Price `json:"prices"`
-	Stock    *int64                   `json:"stock,omitempty"` // nil: unlimited
-	Weight   int64                    `json:"weight_g"`        // grams
-	TaxClass string                   `json:"tax_class,omitempty"`
+	SKU     string                   `json:"sku"`
+	Options []Option                 `json:"options,omitempty"`
+	Prices  map[money.Currency]Price `json:"prices"`
+	// Plans holds, by plan id, what one shipment costs when it is bought by a
+	// purchase plan.
+	Plans    map[string]map[money.Currency]Price `json:"plans,omitempty"`
+	Stock    *int64                              `json:"stock,omitempty"` // nil: unlimited
+	Weight   int64                               `json:"weight_g"`        // grams
+	TaxClass string                              `json:"tax_class,omitempty"`
 }
 
 // Price is a variant's price in one currency, in minor units, per piece.
@@ -50,6 +53,17 @@ type Price struct {
 	Price     money.Minor  `json:"price"`
 	Reference *money.Minor `json:"reference,omitempty"` // nil: none
 	Cost      *money.Minor `json:"cost,omitempty"`      // nil: unknown
+}
+
+// PriceIn returns the price in a currency, bought once or by a plan; false where it
+// is not sold so.
+func (v *Variant) PriceIn(c money.Currency, plan string) (Price, bool) {
+	prices := v.Prices
+	if plan != "" {
+		prices = v.Plans[plan]
+	}
+	p, ok := prices[c]
+	return p, ok
 }
 
 // OnSale tells whether the price lies below its reference price.
@@ -102,9 +116,15 @@ func New(products []Product) (*Catalog, error) {
 }
 
 func (v *Variant) check() error {
-	for cur, p := range v.Prices {
-		if p.Price < 0 || p.Price > money.Most {
-			return fmt.Errorf("a price of %s is out of range", money.Amount{Minor: p.Price, Currency: cur})
+	all := []map[money.Currency]Price{v.Prices}
+	for _, p := range v.Plans {
+		all = append(all, p)
+	}
+	for _, prices := range all {
+		for cur, p := range prices {
+			if err := p.check(cur); err != nil {
+				return err
+			}
 		}
 	}
 	if v.Weight < 0 || v.Weight > 1_000_000_000 {
@@ -116,10 +136,27 @@ func (v *Variant) check() error {
 	return nil
 }
 
+func (p Price) check(cur money.Currency) error {
+	for _, m := range []*money.Minor{&p.Price, p.Reference, p.Cost} {
+		if m != nil && (*m < 0 || *m > money.Most) {
+			return fmt.Errorf("%s is out of range", money.Amount{Minor: *m, Currency: cur})
+		}
+	}
+	return nil
+}
+
 // Item returns the variant with a SKU.
 func (c *Catalog) Item(sku string) (Item, bool) {
 	it, ok := c.bySKU[sku]
 	return it, ok
+}
+
+// Label names the goods of a SKU; an unknown one by the SKU itself.
+func (c *Catalog) Label(sku string) string {
+	if it, ok := c.bySKU[sku]; ok {
+		return it.Label()
+	}
+	return sku
 }
 
 // Product returns the product with an id.

@@ -11,9 +11,12 @@ import (
 // Region is a set of countries with one currency, one way of showing tax, and
 // the shipping methods that deliver there.
 type Region struct {
-	ID        string         `json:"id"`
-	Name      string         `json:"name"`
-	Countries []string       `json:"countries"` // ISO 3166-1 alpha-2
+	ID        string   `json:"id"`
+	Name      string   `json:"name"`
+	Countries []string `json:"countries"` // ISO 3166-1 alpha-2
+	// Postcodes limits the region to destinations whose postcode begins so; empty:
+	// all of its countries.
+	Postcodes []string       `json:"postcodes,omitempty"`
 	Languages []string       `json:"languages"` // BCP 47, the first is the default
 	Currency  money.Currency `json:"currency"`
 	// TaxShown tells whether shown prices include tax.
@@ -31,8 +34,20 @@ type Method struct {
 	// ByWeight tells whether bands begin at grams; else at a value of goods.
 	ByWeight bool   `json:"by_weight,omitempty"`
 	Bands    []Band `json:"bands"`
+	// Excludes names tags of goods that it does not carry.
+	Excludes []string `json:"excludes,omitempty"`
+	// Surcharges come on top of the band's fee.
+	Surcharges []Surcharge `json:"surcharges,omitempty"`
 	// Cost is what one parcel costs the shop, in minor units.
 	Cost money.Minor `json:"cost"`
+}
+
+// Surcharge is an extra fee: for goods with a tag (once per order), or for
+// destinations whose postcode begins so.
+type Surcharge struct {
+	Tag      string      `json:"tag,omitempty"`
+	Postcode string      `json:"postcode,omitempty"`
+	Fee      money.Minor `json:"fee"`
 }
 
 // Band is a fee from a lower end (which belongs to it) up to the next band.
@@ -104,7 +119,6 @@ func (r *Region) Rate(class string) money.Rate {
 // CheckRegions refuses regions that share a country, have no id, no or an
 // unknown currency, or shipping bands that do not rise from 0.
 func CheckRegions(regions []Region) error {
-	seen := map[string]string{}
 	for i := range regions {
 		r := &regions[i]
 		if r.ID == "" || len(r.Countries) == 0 {
@@ -117,10 +131,11 @@ func CheckRegions(regions []Region) error {
 			if len(c) != 2 || strings.ToUpper(c) != c {
 				return fmt.Errorf("region %s: %q is not a country code such as DE", r.ID, c)
 			}
-			if other, twice := seen[c]; twice {
-				return fmt.Errorf("region %s: %s is also in region %s", r.ID, c, other)
+		}
+		for j := range regions[:i] {
+			if why := r.overlaps(&regions[j]); why != "" {
+				return fmt.Errorf("region %s: %s is also in region %s", r.ID, why, regions[j].ID)
 			}
-			seen[c] = r.ID
 		}
 		for _, m := range r.Methods {
 			if err := m.check(); err != nil {
@@ -130,6 +145,67 @@ func CheckRegions(regions []Region) error {
 	}
 	return nil
 }
+
+// overlaps names a destination that two regions share. A region with postcodes
+// takes its part out of one without.
+func (r *Region) overlaps(o *Region) string {
+	if r.ID == o.ID {
+		return "the id " + r.ID
+	}
+	for _, c := range r.Countries {
+		if !slices.Contains(o.Countries, c) || (len(r.Postcodes) == 0) != (len(o.Postcodes) == 0) {
+			continue
+		}
+		if len(r.Postcodes) == 0 {
+			return c
+		}
+		for _, a := range r.Postcodes {
+			for _, b := range o.Postcodes {
+				if strings.HasPrefix(a, b) || strings.HasPrefix(b, a) {
+					return c + " " + a
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// Covers tells whether a destination lies in the region, and how closely: the
+// length of the postcode prefix that says so.
+func (r *Region) Covers(country, postcode string) (closeness int, ok bool) {
+	if !slices.Contains(r.Countries, country) {
+		return 0, false
+	}
+	if len(r.Postcodes) == 0 {
+		return 0, true
+	}
+	for _, p := range r.Postcodes {
+		if p != "" && strings.HasPrefix(plain(postcode), plain(p)) {
+			closeness, ok = max(closeness, len(p)), true
+		}
+	}
+	return closeness, ok
+}
+
+// plain is a postcode in capitals, without spaces and hyphens.
+func plain(s string) string {
+	return strings.NewReplacer(" ", "", "-", "").Replace(strings.ToUpper(s))
+}
+
+// Surcharge returns what comes on top of the band's fee for goods with some tags
+// and a postcode.
+func (m *Method) Surcharge(tags []string, postcode string) money.Minor {
+	var fee money.Minor
+	for _, s := range m.Surcharges {
+		if s.Tag != "" && slices.Contains(tags, s.Tag) || s.Postcode != "" && strings.HasPrefix(plain(postcode), plain(s.Postcode)) {
+			fee += s.Fee
+		}
+	}
+	return fee
+}
+
+// Carries tells whether the method delivers goods with some tags.
+func (m *Method) Carries(tags []string) bool { return !overlap(m.Excludes, tags) }
 
 func (m Method) check() error {
 	if m.ID == "" || len(m.Bands) == 0 || m.Bands[0].From != 0 {
@@ -141,6 +217,11 @@ func (m Method) check() error {
 		}
 		if i > 0 && b.From <= m.Bands[i-1].From {
 			return fmt.Errorf("bands must rise")
+		}
+	}
+	for _, s := range m.Surcharges {
+		if s.Fee < 0 || s.Fee > money.Most || (s.Tag == "") == (s.Postcode == "") {
+			return fmt.Errorf("a surcharge needs a tag or a postcode, and a fee of zero or more")
 		}
 	}
 	return nil

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"time"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -22,11 +23,11 @@ func (s *Snapshot) Decide(req Request) (Decision, error) {
 		return Decision{}, err
 	}
 	region := &s.shop.Regions[at]
-	lines, err := s.lines(&req, region)
+	lines, gifts, err := s.lines(&req, region)
 	if err != nil {
 		return Decision{}, err
 	}
-	w := &work{s: s, req: &req, region: region, lines: lines, nodes: progress.MostNodes}
+	w := &work{s: s, req: &req, region: region, lines: lines, giftLines: gifts, nodes: progress.MostNodes}
 	if err := w.gather(s.candidates(at, lines, &req)); err != nil {
 		return Decision{}, err
 	}
@@ -35,16 +36,20 @@ func (s *Snapshot) Decide(req Request) (Decision, error) {
 
 // work is one decision in the making.
 type work struct {
-	s       *Snapshot
-	req     *Request
-	region  *catalog.Region
-	methods []catalog.Method
-	chosen  int // index into methods, -1: none chosen
-	lines   []line
-	taking  []taking
-	problem *pricing.Problem
-	outcome pricing.Outcome
-	nodes   int // of the searches for additions, still to be spent
+	s         *Snapshot
+	req       *Request
+	region    *catalog.Region
+	methods   []catalog.Method
+	fees      []pricing.Fees // of methods
+	chosen    int            // index into methods, -1: none chosen
+	lines     []line
+	giftLines []CartLine // free gifts of the request's cart
+	known     *audience.Facts
+	codes     []string // entered, and applied by nudges
+	taking    []taking
+	problem   *pricing.Problem
+	outcome   pricing.Outcome
+	nodes     int // of the searches for additions, still to be spent
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
@@ -52,34 +57,38 @@ type work struct {
 type taking struct {
 	n      *compiled
 	reason Reason
+	fact   string // the condition behind the reason
 	counts []bool // per line
+	nudge  int    // place among the problem's nudges
 	rungs  []taker
 }
 
-// taker is a rung that takes part, at its place among the problem's rungs.
+// taker is a rung that takes part, at its places among the problem's rungs: first
+// that of its money, then those of gifts and offers.
 type taker struct {
-	rung   int
-	target progress.Target
+	rung int
+	refs []pricing.Ref
 }
 
 func (w *work) gather(candidates []int) error {
-	w.chosen = -1
-	if w.req.Cart.Destination != nil {
-		w.methods = w.region.Methods
-		if id := w.req.Cart.Method; id != "" {
-			w.chosen = slices.IndexFunc(w.methods, func(m catalog.Method) bool { return m.ID == id })
-			if w.chosen < 0 {
-				return FieldErrors{{"cart.method", "there is no such method for this destination"}}
-			}
-		}
+	if err := w.delivery(); err != nil {
+		return err
 	}
-	w.taking = make([]taking, 0, len(candidates))
-	for _, n := range w.inPlace(candidates) {
-		t := taking{n: n, reason: w.outside(n)}
+	placed := w.inPlace(candidates)
+	w.taking = make([]taking, 0, len(placed))
+	w.codes = w.req.Cart.Codes
+	for _, n := range placed {
+		if n.Definition.AppliesCode == "" || w.outside(n).reason != "" {
+			continue
+		}
+		w.codes = append(slices.Clone(w.codes), n.Definition.AppliesCode)
+	}
+	for _, n := range placed {
+		t := w.outside(n)
 		if t.reason == "" {
 			t.counts = make([]bool, len(w.lines))
 			for j := range w.lines {
-				t.counts[j] = n.counts(&w.lines[j], w.req.Added)
+				t.counts[j] = n.counts(&w.lines[j], w.req.Added) && !w.ownOffer(&w.lines[j], n)
 			}
 		}
 		w.taking = append(w.taking, t)
@@ -87,26 +96,110 @@ func (w *work) gather(candidates []int) error {
 	return nil
 }
 
-// outside returns the first reason for which a nudge has no part in this
-// decision, or none. Pages are not looked at: they say where a nudge shows, and
-// a reward that is due stays due at the checkout.
-func (w *work) outside(n *compiled) Reason {
-	d := &n.Definition
-	if !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n) {
-		return OutsideSchedule
+// ownOffer tells whether a line was bought by a nudge's own offer or gift: it is
+// judged by the other lines.
+func (w *work) ownOffer(l *line, n *compiled) bool {
+	return l.Origin != nil && l.Origin.Nudge == n.ID
+}
+
+// delivery finds the methods that deliver this cart to its destination.
+func (w *work) delivery() error {
+	w.chosen = -1
+	d := w.req.Cart.Destination
+	if d == nil {
+		return nil
 	}
-	if r := d.Audience.Regions; len(r) > 0 && !slices.Contains(r, w.region.ID) {
-		return OutsideRegion
-	}
-	if d.Audience.Code != "" && !slices.ContainsFunc(w.req.Cart.Codes, func(c string) bool { return codeKey(c) == codeKey(d.Audience.Code) }) {
-		return CodeMissing
-	}
-	for _, r := range d.Ladder.Rungs {
-		if _, ok := w.threshold(r); ok {
-			return ""
+	var tags []string
+	for i := range w.lines {
+		if !w.lines[i].giftCard {
+			tags = append(tags, w.lines[i].facts.Tags...)
 		}
 	}
-	return NoThreshold
+	for _, m := range w.region.Methods {
+		if m.Carries(tags) {
+			w.methods = append(w.methods, m)
+			w.fees = append(w.fees, surcharged{m, m.Surcharge(tags, d.Postcode)})
+		}
+	}
+	if id := w.req.Cart.Method; id != "" {
+		w.chosen = slices.IndexFunc(w.methods, func(m catalog.Method) bool { return m.ID == id })
+		if w.chosen < 0 {
+			return FieldErrors{{"cart.method", "there is no such method for this cart and destination"}}
+		}
+	}
+	return nil
+}
+
+// surcharged is a fee table with an extra on top.
+type surcharged struct {
+	catalog.Method
+	extra money.Minor
+}
+
+func (s surcharged) Fee(goods money.Minor, grams int64) money.Minor {
+	return s.Method.Fee(goods, grams) + s.extra
+}
+
+func (s surcharged) FeeRange(lo, hi money.Minor, grams int64) (least, most money.Minor) {
+	least, most = s.Method.FeeRange(lo, hi, grams)
+	return least + s.extra, most + s.extra
+}
+
+// outside finds the first reason for which a nudge has no part in this decision,
+// or none. Pages of the audience's list are not looked at: they say where a nudge
+// shows, and a reward that is due stays due at the checkout.
+func (w *work) outside(n *compiled) taking {
+	d := &n.Definition
+	t := taking{n: n}
+	switch {
+	case !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n):
+		t.reason = OutsideSchedule
+	case len(d.Audience.Regions) > 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
+		t.reason = OutsideRegion
+	case !w.hasCode(n):
+		t.reason = CodeMissing
+	case w.usedUp(n):
+		t.reason = LimitUsedUp
+	case !w.available(d):
+		t.reason = NoThreshold
+	}
+	if t.reason != "" || n.when == nil {
+		return t
+	}
+	if fact, v := n.when.Why(w.facts()); v == audience.False {
+		t.reason, t.fact = NotMeant, fact
+	} else if v == audience.Unknown {
+		t.reason, t.fact = NotKnown, fact
+	}
+	return t
+}
+
+// hasCode tells whether the code that a nudge needs was entered.
+func (w *work) hasCode(n *compiled) bool {
+	a := &n.Definition.Audience
+	switch {
+	case a.Code != "":
+		return slices.ContainsFunc(w.codes, func(c string) bool { return codeKey(c) == codeKey(a.Code) })
+	case a.Pool != "":
+		return slices.ContainsFunc(w.req.Cart.Codes, func(c string) bool { return w.req.Cart.PoolCodes[c] == a.Pool })
+	}
+	return true
+}
+
+// usedUp tells whether a limit of a nudge leaves nothing to give.
+func (w *work) usedUp(n *compiled) bool {
+	l, u := &n.Definition.Limits, w.req.Usage[n.ID]
+	budget, bounded := l.Budget[w.region.ID]
+	return l.Uses > 0 && u.Uses >= l.Uses || l.PerShopper > 0 && u.ByShopper >= l.PerShopper || bounded && u.Spent >= budget.Minor
+}
+
+func (w *work) available(d *nudge.Definition) bool {
+	for i := range d.Ladder.Rungs {
+		if w.offered(&d.Ladder, &d.Ladder.Rungs[i]) {
+			return true
+		}
+	}
+	return false
 }
 
 func inForce(s nudge.Schedule, at time.Time) bool {
@@ -120,102 +213,6 @@ func (w *work) justEnded(n *compiled) bool {
 	return until != nil && w.within(*until) && w.wasShown(n.ID, n.Revision)
 }
 
-// threshold returns a rung's threshold in this region; false where it has none
-// in the region's currency.
-func (w *work) threshold(r nudge.Rung) (money.Minor, bool) {
-	a, ok := r.Thresholds[w.region.ID]
-	return a.Minor, ok && a.Currency == w.region.Currency
-}
-
-// assemble builds the pricing problem. With a target nudge, line 0 is one more
-// added unit that counts for it.
-func (w *work) assemble(target *taking) *pricing.Problem {
-	p := &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax}
-	extra := 0
-	if target != nil {
-		extra = 1
-		p.Lines = append(make([]pricing.Line, 0, len(w.lines)+1), pricing.Line{Tax: w.region.Rate("")})
-	}
-	for i := range w.lines {
-		p.Lines = append(p.Lines, toPricing(&w.lines[i]))
-		p.Grams += w.lines[i].grams
-	}
-	methods := w.methods
-	if w.chosen >= 0 {
-		methods = w.methods[w.chosen : w.chosen+1]
-	}
-	for _, m := range methods {
-		p.Methods = append(p.Methods, m)
-	}
-	for i := range w.taking {
-		t := &w.taking[i]
-		if t.reason != "" {
-			continue
-		}
-		counted := make(pricing.Scope, extra+len(w.lines))
-		copy(counted[extra:], t.counts)
-		if target != nil {
-			counted[0] = t == target || t.n.scope.Matches(target.n.scope.Carried())
-		}
-		w.put(p, t, counted, methods)
-	}
-	return p
-}
-
-func (w *work) put(p *pricing.Problem, t *taking, counted pricing.Scope, methods []catalog.Method) {
-	t.rungs = t.rungs[:0]
-	ladder := &t.n.Definition.Ladder
-	for i, r := range ladder.Rungs {
-		threshold, ok := w.threshold(r)
-		if !ok {
-			continue
-		}
-		key := pricing.Key{Priority: t.n.Priority, Nudge: t.n.ID, Rung: i}
-		goal := pricing.Goal{Scope: counted, WithoutTax: ladder.WithoutTax, Threshold: threshold}
-		if ladder.Basis == nudge.AfterOrder {
-			goal.Basis = pricing.AfterOrder
-		}
-		if r.Rewards[0].Kind.Class() == nudge.OrderClass {
-			t.rungs = append(t.rungs, taker{i, progress.Target{Order: true, Index: len(p.Orders)}})
-			p.Orders = append(p.Orders, w.orderRung(key, goal, r.Rewards[0], len(counted)-len(w.lines)))
-			continue
-		}
-		t.rungs = append(t.rungs, taker{i, progress.Target{Index: len(p.Ships)}})
-		p.Ships = append(p.Ships, pricing.Shipping{Key: key, Goal: goal, By: w.shippingRewards(r.Rewards, methods)})
-	}
-}
-
-func (w *work) orderRung(key pricing.Key, goal pricing.Goal, r nudge.Reward, extra int) pricing.Order {
-	o := pricing.Order{Key: key, Goal: goal, Percent: *r.Percent, Cap: r.Cap[w.region.ID].Minor}
-	o.Lines = slices.Clone(goal.Scope)
-	for j := range w.lines {
-		o.Lines[extra+j] = o.Lines[extra+j] && !w.lines[j].neverOff
-	}
-	return o
-}
-
-func (w *work) shippingRewards(rewards []nudge.Reward, methods []catalog.Method) []pricing.ShippingReward {
-	by := make([]pricing.ShippingReward, len(methods))
-	for i, m := range methods {
-		for _, r := range rewards {
-			if !r.Names(m.ID) || by[i].Form != pricing.NoShippingReward {
-				continue
-			}
-			switch r.Kind {
-			case nudge.FreeShipping:
-				by[i] = pricing.ShippingReward{Form: pricing.Free}
-			case nudge.ShippingOff:
-				by[i] = pricing.ShippingReward{Form: pricing.Off, Amount: r.Amounts[w.region.ID].Minor}
-			case nudge.ShippingFlat:
-				if a, ok := r.Amounts[w.region.ID]; ok {
-					by[i] = pricing.ShippingReward{Form: pricing.Flat, Amount: a.Minor}
-				}
-			}
-		}
-	}
-	return by
-}
-
 func (w *work) decide() (Decision, error) {
 	w.problem = w.assemble(nil)
 	w.outcome = w.problem.Solve()
@@ -226,13 +223,9 @@ func (w *work) decide() (Decision, error) {
 		Rewards: []Given{}, Codes: []CodeOutcome{}, Nudges: make([]NudgeOutcome, 0, len(w.taking)),
 		Tax: w.outcome.GoodsTax + w.outcome.FeeTax,
 	}
-	for i, l := range w.lines {
-		paid := w.outcome.After[i]
-		d.Lines = append(d.Lines, PricedLine{
-			ID: l.ID, SKU: l.SKU, Quantity: l.Quantity, Unit: l.unit, Amount: l.amount,
-			Off: l.amount - paid, Paid: paid, Tax: w.outcome.Tax[i],
-		})
-		d.Before += l.amount
+	for i := range w.lines {
+		d.Lines = append(d.Lines, w.pricedLine(i))
+		d.Before += w.lines[i].amount
 	}
 	d.Off = d.Before - d.Goods
 	d.Shipping = w.shipping()
@@ -240,12 +233,38 @@ func (w *work) decide() (Decision, error) {
 		d.Nudges = append(d.Nudges, w.nudgeOutcome(&w.taking[i]))
 	}
 	d.Rewards = w.given(d.Rewards)
-	d.Codes = w.codes()
+	d.Codes = w.codeOutcomes()
+	w.gifts(&d)
+	w.offers(&d)
+	if err := w.suggest(&d); err != nil {
+		return Decision{}, err
+	}
 	w.show(&d)
 	if w.req.Trace {
 		w.trace(&d)
 	}
 	return d, nil
+}
+
+func (w *work) pricedLine(i int) PricedLine {
+	l := &w.lines[i]
+	paid := w.outcome.After[i]
+	out := PricedLine{
+		ID: l.ID, SKU: l.SKU, Quantity: l.Quantity, Plan: l.Plan, Origin: l.Origin, Unit: l.unit, Amount: l.amount,
+		UnitOff: l.amount - w.outcome.AfterUnits[i], Off: l.amount - paid, Paid: paid, Tax: w.outcome.Tax[i],
+	}
+	for _, c := range w.outcome.Claims {
+		key := w.problem.Units[c.Unit].Key
+		for _, part := range c.Parts {
+			if part.Line == i && part.Off > 0 {
+				out.Parts = append(out.Parts, LinePart{part.Qty, part.Off, key.Nudge, key.Rung})
+			}
+		}
+	}
+	if l.Plan != "" {
+		out.Later = w.later(i)
+	}
+	return out
 }
 
 // shipping tells what the method that applies costs, and what each would.
@@ -259,6 +278,10 @@ func (w *work) shipping() *Shipping {
 	}
 	m := w.methods[applied]
 	out := &Shipping{Method: m.ID, Name: m.Name(w.language()), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
+	if len(w.methods) == 1 {
+		out.Methods = []MethodQuote{{m.ID, out.Name, out.ListFee, out.Fee, w.outcome.ToPay}}
+		return out
+	}
 	all := w.problem
 	if w.chosen >= 0 {
 		each := *w
@@ -268,10 +291,11 @@ func (w *work) shipping() *Shipping {
 		}
 		all = each.assemble(nil)
 	}
+	prepared := all.Prepare(0)
 	for i, m := range w.methods {
 		o := w.outcome
 		if i != applied {
-			o = all.SolveFor(i)
+			o = prepared.SolveFor(i)
 		}
 		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.language()), o.ListFee, o.Fee, o.ToPay})
 	}
@@ -284,9 +308,13 @@ func (w *work) given(out []Given) []Given {
 		n := w.taken(key.Nudge).n
 		out = append(out, Given{
 			Nudge: key.Nudge, Revision: n.Revision, Rung: key.Rung, Class: class, Amount: amount,
-			Text: nudge.RewardsText(n.Definition.Ladder.Rungs[key.Rung].Rewards, *w.region, w.language(), w.locale()),
+			Text: nudge.RewardsText(n.Definition.Ladder.Rungs[key.Rung].Rewards, w.voice(w.language())),
 		})
 	}
+	for _, c := range w.outcome.Claims {
+		add(w.problem.Units[c.Unit].Key, "unit", c.Saved())
+	}
+	out = joinGiven(out)
 	for _, a := range w.outcome.Applied {
 		add(w.problem.Orders[a.Order].Key, "order", a.Total)
 	}
@@ -302,27 +330,51 @@ func (w *work) given(out []Given) []Given {
 	return out
 }
 
+// joinGiven puts what one rung gave in several claims together.
+func joinGiven(in []Given) []Given {
+	out := in[:0]
+	for _, g := range in {
+		i := slices.IndexFunc(out, func(o Given) bool { return o.Nudge == g.Nudge && o.Rung == g.Rung })
+		if i >= 0 {
+			out[i].Amount += g.Amount
+			continue
+		}
+		out = append(out, g)
+	}
+	return out
+}
+
 func (w *work) taken(id string) *taking {
 	i := slices.IndexFunc(w.taking, func(t taking) bool { return t.n.ID == id })
 	return &w.taking[i]
 }
 
-// codes tells what became of each entered code.
-func (w *work) codes() []CodeOutcome {
+// codeOutcomes tells what became of each entered code.
+func (w *work) codeOutcomes() []CodeOutcome {
 	out := []CodeOutcome{}
 	for _, c := range w.req.Cart.Codes {
 		o := CodeOutcome{Code: c, State: "unknown"}
 		for i := range w.taking {
 			t := &w.taking[i]
-			if t.reason != "" || codeKey(t.n.Definition.Audience.Code) != codeKey(c) {
+			a := &t.n.Definition.Audience
+			mine := a.Code != "" && codeKey(a.Code) == codeKey(c) || a.Pool != "" && w.req.Cart.PoolCodes[c] == a.Pool
+			switch {
+			case !mine:
+				continue
+			case t.reason == LimitUsedUp && o.State == "unknown":
+				o.State = "used_up"
+				continue
+			case t.reason != "":
 				continue
 			}
-			o.State = "not_yet"
+			if o.State == "unknown" || o.State == "used_up" {
+				o.State = "not_yet"
+			}
 			for _, r := range t.rungs {
-				switch w.status(r.target) {
-				case pricing.Reached:
+				switch w.status(r) {
+				case RungReached:
 					o.State = "used"
-				case pricing.Outdone:
+				case RungOutdone:
 					if o.State != "used" {
 						o.State = "left_out"
 					}
@@ -334,9 +386,20 @@ func (w *work) codes() []CodeOutcome {
 	return out
 }
 
-func (w *work) status(t progress.Target) pricing.Status {
-	if t.Order {
-		return w.problem.OrderStatus(&w.outcome, t.Index)
+// status returns what became of a rung: with gifts or offers beside its money,
+// it is reached as soon as any of them is given.
+func (w *work) status(t taker) RungState {
+	out := RungState("")
+	for _, ref := range t.refs {
+		s := [...]RungState{RungOpen, RungReached, RungOutdone, RungPassed}[w.problem.Status(&w.outcome, ref)]
+		if out == "" || s == RungReached {
+			out = s
+		}
 	}
-	return w.problem.ShipStatus(&w.outcome, t.Index)
+	return out
+}
+
+// voice is how rewards are named in a language.
+func (w *work) voice(language string) nudge.Voice {
+	return nudge.Voice{Region: *w.region, Language: language, Locale: w.locale(), Label: w.s.shop.Catalog.Label}
 }

@@ -20,13 +20,19 @@ type Decision struct {
 	Off    money.Minor `json:"off"`
 	Goods  money.Minor `json:"goods"`
 	// Tax is all tax of the order: contained in it, or on top where TaxShown is false.
-	Tax      money.Minor                 `json:"tax"`
-	Shipping *Shipping                   `json:"shipping"` // null: no destination
-	ToPay    money.Minor                 `json:"to_pay"`
-	Rewards  []Given                     `json:"rewards"`
-	Codes    []CodeOutcome               `json:"codes"`
-	Nudges   []NudgeOutcome              `json:"nudges"`
-	Shown    map[nudge.Placement][]Shown `json:"shown"`
+	Tax      money.Minor `json:"tax"`
+	Shipping *Shipping   `json:"shipping"` // null: no destination
+	ToPay    money.Minor `json:"to_pay"`
+	Rewards  []Given     `json:"rewards"`
+	// Gifts are the gifts earned: in the cart, to be had, or why not.
+	Gifts []GiftOutcome `json:"gifts"`
+	// Left are gifts of the request's cart that are no longer earned, and offers
+	// whose special price no longer holds.
+	Left   []Leaving                   `json:"left,omitempty"`
+	Offers []OfferOutcome              `json:"offers,omitempty"`
+	Codes  []CodeOutcome               `json:"codes"`
+	Nudges []NudgeOutcome              `json:"nudges"`
+	Shown  map[nudge.Placement][]Shown `json:"shown"`
 	// Exact is false where a better choice was not ruled out; Bound is then the
 	// most it could save.
 	Exact bool        `json:"exact"`
@@ -39,11 +45,79 @@ type PricedLine struct {
 	ID       string      `json:"id,omitempty"`
 	SKU      string      `json:"sku"` // empty: the added unit
 	Quantity int64       `json:"quantity"`
-	Unit     money.Minor `json:"unit"`   // price of one, before nudges
-	Amount   money.Minor `json:"amount"` // Unit × Quantity
-	Off      money.Minor `json:"off"`    // the line's share of order rewards
-	Paid     money.Minor `json:"paid"`   // Amount − Off
+	Plan     string      `json:"plan,omitempty"`
+	Origin   *Origin     `json:"origin,omitempty"`
+	Unit     money.Minor `json:"unit"`               // price of one, before nudges
+	Amount   money.Minor `json:"amount"`             // Unit × Quantity
+	UnitOff  money.Minor `json:"unit_off,omitempty"` // what unit rewards take
+	Off      money.Minor `json:"off"`                // unit rewards and the line's share of order rewards
+	Paid     money.Minor `json:"paid"`               // Amount − Off
 	Tax      money.Minor `json:"tax"`
+	// Parts says at what price which units are had after unit rewards, where they
+	// differ from Unit.
+	Parts []LinePart `json:"parts,omitempty"`
+	// Later is what one shipment after the first costs, for lines bought by a plan.
+	Later *money.Minor `json:"later,omitempty"`
+}
+
+// LinePart is a run of units that a nudge has taken.
+type LinePart struct {
+	Quantity int64       `json:"quantity"`
+	Off      money.Minor `json:"off"` // of one
+	Nudge    string      `json:"nudge"`
+	Rung     int         `json:"rung"`
+}
+
+// GiftOutcome is a gift that is earned.
+type GiftOutcome struct {
+	Nudge string    `json:"nudge"`
+	Rung  int       `json:"rung"`
+	State GiftState `json:"state"`
+	// Items are what is in the cart as a gift; Choice what may be picked or, for a
+	// gift at a price, taken.
+	Items  []GiftItem  `json:"items,omitempty"`
+	Choice []GiftItem  `json:"choice,omitempty"`
+	Pick   int64       `json:"pick,omitempty"` // how many of Choice may be had
+	Worth  money.Minor `json:"worth"`          // list value of Items
+}
+
+// GiftItem is an item with what it costs the shopper.
+type GiftItem struct {
+	SKU      string      `json:"sku"`
+	Label    string      `json:"label"`
+	Quantity int64       `json:"quantity"`
+	Unit     money.Minor `json:"unit"`  // list price of one
+	Price    money.Minor `json:"price"` // what one costs the shopper
+}
+
+// GiftState is what becomes of an earned gift.
+type GiftState string
+
+// The states of a gift.
+const (
+	GiftAdded      GiftState = "added"        // it lies in the cart
+	GiftToPick     GiftState = "to_pick"      // the shopper has yet to pick
+	GiftOffered    GiftState = "offered"      // at a price: only offered
+	GiftRemoved    GiftState = "removed"      // the shopper took it out, and it stays out
+	GiftOutOfStock GiftState = "out_of_stock" // nothing of its list is there
+)
+
+// Leaving is something of the request's cart that does not stand.
+type Leaving struct {
+	SKU    string `json:"sku"`
+	Nudge  string `json:"nudge"`
+	Reason string `json:"reason"` // goal, audience, removed, out_of_stock, unknown
+	Say    string `json:"say"`
+}
+
+// OfferOutcome is the right to buy something at a special price.
+type OfferOutcome struct {
+	Nudge     string     `json:"nudge"`
+	Rung      int        `json:"rung"`
+	Kind      nudge.Kind `json:"kind"`
+	Items     []GiftItem `json:"items"`
+	InPlaceOf []string   `json:"in_place_of,omitempty"` // SKUs of the cart
+	Accepted  bool       `json:"accepted,omitempty"`
 }
 
 // Shipping is the method that applies and what it costs; Methods lists every
@@ -70,7 +144,7 @@ type Given struct {
 	Nudge    string      `json:"nudge"`
 	Revision int         `json:"revision"`
 	Rung     int         `json:"rung"`
-	Class    string      `json:"class"` // order or shipping
+	Class    string      `json:"class"` // unit, order or shipping
 	Amount   money.Minor `json:"amount"`
 	Text     string      `json:"text"`
 }
@@ -92,17 +166,56 @@ type NudgeOutcome struct {
 	State    nudge.State   `json:"state,omitempty"`
 	// Reason is the first reason for which it does not show; empty where it may.
 	Reason Reason `json:"reason,omitempty"`
+	// Fact names the condition behind audience or not_known.
+	Fact string `json:"fact,omitempty"`
+	// Gain is what showing it is expected to earn, where the choice asked for it.
+	Gain        *Gain        `json:"gain,omitempty"`
+	Suggestions []Suggestion `json:"suggestions,omitempty"`
+}
+
+// Gain is an expected gain: p · Profit, with p = Accepted ÷ Shows of the posterior.
+type Gain struct {
+	Band     string      `json:"band"`
+	Accepted int64       `json:"accepted"` // with the prior
+	Shows    int64       `json:"shows"`    // with the prior
+	Profit   money.Minor `json:"profit"`   // of the order, if it works
+}
+
+// Suggestion is goods that close the gap to a nudge's next rung.
+type Suggestion struct {
+	Items []SuggestedItem `json:"items"`
+	// Overshoot is how far beyond the threshold it leads, in the measure's unit.
+	Overshoot int64 `json:"overshoot"`
+	// Net is to pay with it less to pay without it, shipping included.
+	Net money.Minor `json:"net"`
+	// Profit is the change in the whole order's profit; null: a cost is unknown.
+	Profit *money.Minor `json:"profit"`
+	// Gift names the worth of gifts it earns, which Net does not subtract.
+	Gift money.Minor `json:"gift,omitempty"`
+}
+
+// SuggestedItem is a quantity of a SKU to add.
+type SuggestedItem struct {
+	SKU      string `json:"sku"`
+	Label    string `json:"label"`
+	Quantity int64  `json:"quantity"`
 }
 
 // RungOutcome is how far a rung is.
 type RungOutcome struct {
-	Rung      int         `json:"rung"`
-	State     RungState   `json:"state"`
-	Threshold money.Minor `json:"threshold"`
-	Counted   money.Minor `json:"counted"` // the measure
-	Gap       money.Minor `json:"gap"`
+	Rung    int           `json:"rung"`
+	State   RungState     `json:"state"`
+	Measure nudge.Measure `json:"measure"`
+	// Threshold, Counted (the measure) and Gap are minor units, pieces or grams.
+	Threshold int64 `json:"threshold"`
+	Counted   int64 `json:"counted"`
+	Gap       int64 `json:"gap"`
+	// Again is what is missing to one more set, for rewards that repeat; null:
+	// it does not repeat.
+	Again *int64 `json:"again,omitempty"`
 	// ToAdd is the least addition that reaches the rung, Lasting the least from
-	// which it stays reached: what a shopper reads. Null: there is none.
+	// which it stays reached: what a shopper reads. Null: there is none, or the
+	// goal is not one of value.
 	ToAdd   *money.Minor `json:"to_add"`
 	Lasting *money.Minor `json:"lasting"`
 	// Reason says why there is nothing to add: better_reward, or not_found where
@@ -111,7 +224,7 @@ type RungOutcome struct {
 	Reward string `json:"reward"`
 }
 
-// RungState is open, reached or outdone.
+// RungState is open, reached, outdone or passed.
 type RungState string
 
 // The states of a rung.
@@ -119,6 +232,7 @@ const (
 	RungOpen    RungState = "open"
 	RungReached RungState = "reached"
 	RungOutdone RungState = "outdone"
+	RungPassed  RungState = "passed" // its upper end lies behind
 )
 
 // Reason is a reason for which a nudge does not show.
@@ -137,6 +251,15 @@ const (
 	NoWords         Reason = "no_words"      // no sentence for its state
 	AnotherShows    Reason = "another_shows" // another nudge has the place
 	NoPlace         Reason = "no_place"      // it has no placement
+	NotMeant        Reason = "audience"      // its audience does not hold
+	NotKnown        Reason = "not_known"     // its audience asks for what is not known
+	LimitUsedUp     Reason = "limit"         // its uses or budget are used up
+	Declined        Reason = "declined"      // the shopper declined its offer
+	OutOfStock      Reason = "out_of_stock"  // what it gives or offers is not there
+	InCart          Reason = "in_cart"       // what it offers is in the cart
+	BelowMargin     Reason = "margin"        // its offer would be below the margin floor
+	ShownEnough     Reason = "shown_enough"  // shown as often as its cap allows
+	NoGain          Reason = "no_gain"       // no gain is expected, and it is set to hide then
 )
 
 // Shown is a nudge as a placement shows it.
@@ -159,20 +282,20 @@ type Words struct {
 	Strong bool   `json:"strong,omitempty"`
 }
 
-// Progress is how far a ladder is: Value of Most minor units, with a mark for
-// each rung.
+// Progress is how far a ladder is: Value of Most in the measure's unit, with a
+// mark for each rung.
 type Progress struct {
-	Value money.Minor `json:"value"`
-	Most  money.Minor `json:"most"`
-	Marks []Mark      `json:"marks"`
-	Text  string      `json:"text"` // for those who do not see the bar
+	Value int64  `json:"value"`
+	Most  int64  `json:"most"`
+	Marks []Mark `json:"marks"`
+	Text  string `json:"text"` // for those who do not see the bar
 }
 
 // Mark is a rung on the bar.
 type Mark struct {
-	At      money.Minor `json:"at"`
-	Reached bool        `json:"reached"`
-	Label   string      `json:"label"`
+	At      int64  `json:"at"`
+	Reached bool   `json:"reached"`
+	Label   string `json:"label"`
 }
 
 // Step is one step of the trace: a figure, how it comes about, and the same in

@@ -104,7 +104,7 @@ func TestSumsAreWhatTheSummarySays(t *testing.T) {
 		require.Equal(t, d.Goods, paid)
 		pay, given := d.Goods, int64(0)
 		for _, g := range d.Rewards {
-			if g.Class == "order" {
+			if g.Class != "shipping" {
 				given += g.Amount
 			}
 		}

@@ -1,24 +1,27 @@
 package decide
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 )
 
 // line is a cart line with everything looked up.
 type line struct {
 	CartLine
+	item     catalog.Item
 	facts    catalog.Facts
 	label    string
 	unit     money.Minor
 	amount   money.Minor
+	cost     *money.Minor
 	tax      money.Rate
-	grams    int64
+	grams    int64 // of one
 	giftCard bool
 	neverOff bool
 }
@@ -26,10 +29,16 @@ type line struct {
 // regionOf returns the position of the region a cart is priced in.
 func (s *Snapshot) regionOf(c Cart) (int, error) {
 	if d := c.Destination; d != nil {
-		if i, ok := s.byCountry[d.Country]; ok {
-			return i, nil
+		best, closest := -1, -1
+		for i := range s.shop.Regions {
+			if n, ok := s.shop.Regions[i].Covers(d.Country, d.Postcode); ok && n > closest {
+				best, closest = i, n
+			}
 		}
-		return 0, FieldErrors{{"cart.destination.country", fmt.Sprintf("the shop does not deliver to %q", d.Country)}}
+		if best < 0 {
+			return 0, FieldErrors{{"cart.destination.country", fmt.Sprintf("the shop does not deliver to %q", d.Country)}}
+		}
+		return best, nil
 	}
 	if c.Region == "" {
 		return 0, nil
@@ -40,12 +49,14 @@ func (s *Snapshot) regionOf(c Cart) (int, error) {
 	return 0, FieldErrors{{"cart.region", fmt.Sprintf("the shop has no region %q", c.Region)}}
 }
 
-// lines looks up the cart's lines, puts them in order (by SKU, then id), and
-// refuses what is unknown, not sold in the region's currency, or too much.
-func (s *Snapshot) lines(req *Request, r *catalog.Region) ([]line, error) {
+// lines looks up the cart's lines, puts them in order (by SKU, plan, origin, then
+// id), and refuses what is unknown, not sold in the region's currency, or too
+// much. Free gifts are not among them: they are decided anew each time.
+func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []CartLine, err error) {
 	var errs FieldErrors
-	out := make([]line, 0, len(req.Cart.Lines)+1)
+	out = make([]line, 0, len(req.Cart.Lines)+1)
 	var total money.Minor
+	var grams int64
 	for i, c := range req.Cart.Lines {
 		at := fmt.Sprintf("cart.lines[%d]", i)
 		it, ok := s.shop.Catalog.Item(c.SKU)
@@ -53,8 +64,16 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) ([]line, error) {
 			errs = append(errs, FieldError{at + ".sku", fmt.Sprintf("%q is not in the catalogue", c.SKU)})
 			continue
 		}
-		price, sold := it.Variant.Prices[r.Currency]
-		if !sold {
+		if c.Origin != nil && c.Origin.Kind == FromGift && !s.paidGift(&c) {
+			gifts = append(gifts, c)
+			continue
+		}
+		price, sold := it.Variant.PriceIn(r.Currency, c.Plan)
+		switch {
+		case !sold && c.Plan != "":
+			errs = append(errs, FieldError{at + ".plan", fmt.Sprintf("%s is not sold by the plan %q in %s", c.SKU, c.Plan, r.Currency)})
+			continue
+		case !sold:
 			errs = append(errs, FieldError{at + ".sku", fmt.Sprintf("%s has no price in %s and is not sold in %s", c.SKU, r.Currency, r.Name)})
 			continue
 		}
@@ -62,46 +81,154 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) ([]line, error) {
 		if err == nil {
 			total, err = money.Add(total, amount)
 		}
-		if err != nil || total > money.Most/100 {
+		grams += it.Variant.Weight * c.Quantity // each at most 10⁹ × 10⁶
+		if err != nil || total > money.Most/100 || grams > 1e16 {
 			errs = append(errs, FieldError{at + ".quantity", "the cart's value is more than can be computed"})
 			break
 		}
-		out = append(out, line{
-			CartLine: c, facts: catalog.FactsOf(it, price), label: it.Label(), unit: price.Price, amount: amount,
-			tax: r.Rate(it.Variant.TaxClass), grams: it.Variant.Weight * c.Quantity,
+		l := line{
+			CartLine: c, item: it, facts: catalog.FactsOf(it, price, r.ID), label: it.Label(), unit: price.Price, amount: amount, cost: price.Cost,
+			tax: r.Rate(it.Variant.TaxClass), grams: it.Variant.Weight,
 			giftCard: it.Product.GiftCard, neverOff: it.Product.NeverOff || it.Product.GiftCard,
-		})
+		}
+		l.facts.Plan = c.Plan
+		out = append(out, l)
 	}
 	if len(errs) > 0 {
-		return nil, errs
+		return nil, nil, errs
 	}
 	if a := req.Added; a != nil {
 		at := s.find(a.Nudge)
 		if at == nil {
-			return nil, FieldErrors{{"added.nudge", fmt.Sprintf("there is no nudge %q", a.Nudge)}}
+			return nil, nil, FieldErrors{{"added.nudge", fmt.Sprintf("there is no nudge %q", a.Nudge)}}
 		}
 		out = append(out, line{
 			CartLine: CartLine{Quantity: 1}, facts: s.nudges[at[0]].scope.Carried(), label: "added unit",
 			unit: a.Price, amount: a.Price, tax: r.Rate(""),
 		})
 	}
-	slices.SortFunc(out, func(a, b line) int {
-		return cmp.Or(cmp.Compare(a.SKU, b.SKU), cmp.Compare(a.ID, b.ID))
-	})
-	return out, nil
+	slices.SortFunc(out, func(a, b line) int { return idOf(&a.CartLine).compare(idOf(&b.CartLine)) })
+	return out, gifts, nil
 }
+
+// paidGift tells whether a gift line is of a gift at a price, which is bought like
+// any other line.
+func (s *Snapshot) paidGift(l *CartLine) bool {
+	at := s.find(l.Origin.Nudge)
+	if at == nil {
+		return false
+	}
+	for _, r := range s.nudges[at[0]].Definition.Ladder.Rungs {
+		for _, w := range r.Rewards {
+			if w.Kind.Class() == nudge.GiftClass && !w.Free() && hasItem(w.Items, l.SKU) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func hasItem(items []nudge.Item, sku string) bool {
+	return slices.ContainsFunc(items, func(it nudge.Item) bool { return it.SKU == sku })
+}
+
+// isAdded tells whether a line is the made-up unit of a rehearsal.
+func (l *line) isAdded() bool { return l.SKU == "" }
 
 // counts tells whether a nudge counts a line.
 func (n *compiled) counts(l *line, added *Added) bool {
 	if l.giftCard {
 		return false
 	}
-	if l.SKU == "" && added != nil && added.Nudge == n.ID {
+	if l.isAdded() && added != nil && added.Nudge == n.ID {
 		return true
 	}
 	return n.scope.Matches(l.facts)
 }
 
-func toPricing(l *line) pricing.Line {
-	return pricing.Line{Amount: l.amount, Tax: l.tax, GiftCard: l.giftCard}
+// toPricing turns lines into the pricing's, with numbers for products and
+// variants. An added unit has a price and no quantity.
+func toPricing(lines []line, extra int) []pricing.Line {
+	out := make([]pricing.Line, extra, extra+len(lines))
+	for i := range lines {
+		l := &lines[i]
+		p := pricing.Line{Unit: l.unit, Quantity: l.Quantity, Amount: l.amount, Tax: l.tax, GiftCard: l.giftCard, Grams: l.grams, Product: i, Variant: i}
+		if l.isAdded() {
+			p.Quantity = 0
+		}
+		if l.cost != nil {
+			p.Cost, p.HasCost = *l.cost, true
+		}
+		for j := range i {
+			if lines[j].item.Product != nil && lines[j].item.Product == l.item.Product {
+				p.Product = out[extra+j].Product
+			}
+			if lines[j].item.Variant != nil && lines[j].item.Variant == l.item.Variant {
+				p.Variant = out[extra+j].Variant
+			}
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// facts gathers what audiences are judged by.
+func (w *work) facts() *audience.Facts {
+	if w.known != nil {
+		return w.known
+	}
+	r := w.req
+	f := &audience.Facts{
+		Region: w.region.ID, Codes: r.Cart.Codes, Method: r.Cart.Method, SignedIn: r.Shopper.SignedIn, Groups: r.Shopper.Groups,
+		Orders: r.Shopper.Orders, LastOrder: r.Shopper.LastOrder, Lifetime: r.Shopper.Lifetime,
+		Campaign: r.Visit.Campaign, Device: r.Visit.Device, Acts: r.Visit.Acts, Arms: r.Visit.Arms,
+		Page: string(r.Moment.Page.Kind), At: r.Moment.At, Zone: w.s.zone,
+	}
+	for i := range w.lines {
+		if l := &w.lines[i]; !l.isAdded() {
+			f.Lines = append(f.Lines, audience.Line{Goods: l.facts, Quantity: l.Quantity, Amount: l.amount, Grams: l.grams * l.Quantity, GiftCard: l.giftCard})
+		}
+	}
+	if d := r.Cart.Destination; d != nil {
+		f.Country, f.Postcode = d.Country, d.Postcode
+	}
+	if r.Shopper.Bought != nil {
+		f.Bought = []string{}
+		for _, sku := range r.Shopper.Bought {
+			if it, ok := w.s.shop.Catalog.Item(sku); ok {
+				f.Bought = append(f.Bought, it.Product.ID)
+			}
+		}
+	}
+	w.page(f)
+	w.known = f
+	return f
+}
+
+// page tells what the page shows.
+func (w *work) page(f *audience.Facts) {
+	page := w.req.Moment.Page
+	if p, ok := w.s.shop.Catalog.Product(page.Product); ok {
+		g := catalog.Facts{Product: p.ID, Collections: p.Collections, Tags: p.Tags, Region: w.region.ID}
+		stock := false
+		for i := range p.Variants {
+			v := &p.Variants[i]
+			price, sold := v.PriceIn(w.region.Currency, "")
+			if !sold {
+				continue
+			}
+			if !g.Priced || price.Price < g.Price {
+				g.Price, g.Priced = price.Price, true
+			}
+			g.OnSale = g.OnSale || price.OnSale()
+			g.Options = append(g.Options, v.Options...)
+			stock = stock || v.Stock == nil || *v.Stock > 0
+		}
+		image := p.Picture != ""
+		f.Goods, f.InStock, f.HasImage = &g, &stock, &image
+		return
+	}
+	if page.Collection != "" {
+		f.Goods = &catalog.Facts{Collections: []string{page.Collection}, Region: w.region.ID}
+	}
 }

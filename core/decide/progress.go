@@ -11,51 +11,115 @@ import (
 
 // nudgeOutcome measures every rung of a nudge.
 func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
-	out := NudgeOutcome{Nudge: t.n.ID, Revision: t.n.Revision, Name: t.n.Definition.Name, Reason: t.reason, Rungs: []RungOutcome{}}
+	out := NudgeOutcome{Nudge: t.n.ID, Revision: t.n.Revision, Name: t.n.Definition.Name, Reason: t.reason, Fact: t.fact, Rungs: []RungOutcome{}}
 	if t.reason != "" {
 		return out
 	}
-	var with *pricing.Problem // the cart with one more unit, built when first needed
+	ask := asker{w: w, t: t}
 	for _, r := range slices.Clone(t.rungs) {
-		goal := w.goal(r.target)
-		counted := w.problem.Measure(goal, w.outcome.After)
-		o := RungOutcome{
-			Rung: r.rung, Threshold: goal.Threshold, Counted: counted, Gap: max(0, goal.Threshold-counted),
-			Reward: nudge.RewardsText(t.n.Definition.Ladder.Rungs[r.rung].Rewards, *w.region, w.language(), w.locale()),
-		}
-		status := w.status(r.target)
-		o.State = [...]RungState{RungOpen, RungReached, RungOutdone}[status]
-		if status == pricing.Reached {
-			o.ToAdd, o.Lasting = new(money.Minor), new(money.Minor)
-		} else {
-			var found progress.ToAdd
-			if progress.Plain(w.problem, r.target) {
-				found = progress.FindPlain(w.problem, goal, counted, w.region.Rate(""))
-			} else {
-				if with == nil {
-					with = w.assemble(t)
-				}
-				found = progress.Find(with, r.target, &w.nodes)
-			}
-			if found.Exists {
-				o.ToAdd = &found.Least
-			}
-			if found.Lasts {
-				o.Lasting = &found.Lasting
-			} else if found.Spent {
-				o.Reason = "not_found"
-			} else {
-				o.Reason = "better_reward"
-			}
-		}
-		out.Rungs = append(out.Rungs, o)
+		out.Rungs = append(out.Rungs, w.rungOutcome(t, r, &ask))
 	}
 	return out
 }
 
-func (w *work) goal(t progress.Target) pricing.Goal {
-	if t.Order {
-		return w.problem.Orders[t.Index].Goal
+// asker asks what must be added, with the cart and one more unit built when first
+// needed.
+type asker struct {
+	w *work
+	t *taking
+	q *progress.Question
+}
+
+func (a *asker) find(ref pricing.Ref) progress.ToAdd {
+	if a.q == nil {
+		rungs := a.t.rungs
+		a.q = progress.Ask(a.w.assemble(a.t))
+		a.t.rungs = rungs
 	}
-	return w.problem.Ships[t.Index].Goal
+	return a.q.Find(ref, &a.w.nodes)
+}
+
+func (w *work) rungOutcome(t *taking, r taker, ask *asker) RungOutcome {
+	ref := r.refs[0]
+	goal := w.problem.Goal(ref)
+	ladder := &t.n.Definition.Ladder
+	o := RungOutcome{
+		Rung: r.rung, Measure: ladder.Counts(), Threshold: goal.Threshold, State: w.status(r),
+		Reward: nudge.RewardsText(ladder.Rungs[r.rung].Rewards, w.voice(w.language())),
+	}
+	if goal.Measure == pricing.Units {
+		o.Measure = nudge.Units // a set has a goal of pieces, whatever the ladder counts
+	}
+	o.Counted = w.measure(ref, goal)
+	o.Gap = max(0, goal.Threshold-o.Counted)
+	if nudge.Repeats(ladder.Rungs[r.rung].Rewards[0].Kind) {
+		o.Again = w.again(ref)
+	}
+	switch {
+	case o.State == RungReached:
+		if o.Measure == nudge.Value {
+			o.ToAdd, o.Lasting = new(money.Minor), new(money.Minor)
+		}
+	case o.State == RungPassed:
+		o.Reason = "passed"
+	case goal.Measure != pricing.Value:
+		if o.State == RungOutdone {
+			o.Reason = "better_reward"
+		}
+	default:
+		w.toAdd(&o, ref, goal, ask)
+	}
+	return o
+}
+
+// measure returns a rung's measure: of unit rungs over the units that no other
+// nudge has taken.
+func (w *work) measure(ref pricing.Ref, goal pricing.Goal) int64 {
+	if ref.Class == pricing.UnitClass {
+		return w.problem.UnitMeasure(&w.outcome, ref.Index)
+	}
+	return w.problem.Measure(goal, &w.outcome)
+}
+
+func (w *work) toAdd(o *RungOutcome, ref pricing.Ref, goal pricing.Goal, ask *asker) {
+	var found progress.ToAdd
+	if progress.Plain(w.problem, ref) {
+		found = progress.FindPlain(w.problem, goal, o.Counted, w.region.Rate(""))
+	} else {
+		found = ask.find(ref)
+	}
+	if found.Exists {
+		o.ToAdd = &found.Least
+	}
+	switch {
+	case found.Lasts:
+		o.Lasting = &found.Lasting
+	case found.Spent:
+		o.Reason = "not_found"
+	default:
+		o.Reason = "better_reward"
+	}
+}
+
+// again is how many units are missing to one more set, once one is made.
+func (w *work) again(ref pricing.Ref) *int64 {
+	if ref.Class != pricing.UnitClass || !w.outcome.UnitGiven[ref.Index] {
+		return nil
+	}
+	u := &w.problem.Units[ref.Index]
+	free := w.problem.UnitMeasure(&w.outcome, ref.Index)
+	if u.Goal.Measure != pricing.Units {
+		return nil
+	}
+	for _, c := range w.outcome.Claims {
+		if c.Unit == ref.Index {
+			for _, part := range c.Parts {
+				if u.Goal.Scope[part.Line] {
+					free -= part.Qty
+				}
+			}
+		}
+	}
+	missing := max(0, u.Size-free)
+	return &missing
 }

@@ -4,10 +4,12 @@
 package decide
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 )
@@ -15,7 +17,7 @@ import (
 // Limits of a request.
 const (
 	MostLines    = 500
-	MostQuantity = 100_000
+	MostQuantity = 1_000_000
 	MostCodes    = 20
 
 	mostRemembered = 100
@@ -23,9 +25,14 @@ const (
 
 // Request is a shopper's cart, visit and moment.
 type Request struct {
-	Cart   Cart   `json:"cart"`
-	Visit  Visit  `json:"visit,omitzero"`
-	Moment Moment `json:"moment,omitzero"`
+	Cart    Cart    `json:"cart"`
+	Visit   Visit   `json:"visit,omitzero"`
+	Moment  Moment  `json:"moment,omitzero"`
+	Shopper Shopper `json:"shopper,omitzero"`
+	// Usage is how far the limits of nudges are used up, by nudge id.
+	Usage map[string]Usage `json:"usage,omitempty"`
+	// Suggest asks for goods that close the gap.
+	Suggest bool `json:"suggest,omitempty"`
 	// Added puts one made-up unit beside the cart, as a rehearsal does.
 	Added *Added `json:"added,omitempty"`
 	// Every asks for all nudges, also those that neither the cart nor the page touch.
@@ -36,9 +43,11 @@ type Request struct {
 
 // Cart is what a shopper has put together.
 type Cart struct {
-	Lines       []CartLine   `json:"lines"`
-	Codes       []string     `json:"codes,omitempty"`
-	Destination *Destination `json:"destination,omitempty"` // nil: goods only, no shipping
+	Lines []CartLine `json:"lines"`
+	Codes []string   `json:"codes,omitempty"`
+	// PoolCodes names, for entered codes that are unused ones of a pool, the pool.
+	PoolCodes   map[string]string `json:"pool_codes,omitempty"`
+	Destination *Destination      `json:"destination,omitempty"` // nil: goods only, no shipping
 	// Region names the region whose prices are shown while there is no
 	// destination; empty: the shop's first.
 	Region string `json:"region,omitempty"`
@@ -48,9 +57,63 @@ type Cart struct {
 
 // CartLine is a quantity of one SKU. IDs tell lines of one SKU apart.
 type CartLine struct {
-	ID       string `json:"id,omitempty"`
-	SKU      string `json:"sku"`
-	Quantity int64  `json:"quantity"`
+	ID       string  `json:"id,omitempty"`
+	SKU      string  `json:"sku"`
+	Quantity int64   `json:"quantity"`
+	Plan     string  `json:"plan,omitempty"` // purchase plan; empty: bought once
+	Origin   *Origin `json:"origin,omitempty"`
+}
+
+// Origin says where a line comes from; none: the shopper put it in.
+type Origin struct {
+	Kind  OriginKind `json:"kind"`
+	Nudge string     `json:"nudge"`
+}
+
+// OriginKind is how a line came into the cart.
+type OriginKind string
+
+// The kinds of origin.
+const (
+	FromGift  OriginKind = "gift"  // a gift of the nudge; at a price, where the gift is not free
+	FromOffer OriginKind = "offer" // an accepted offer of the nudge
+)
+
+// by tells whether a line comes from a nudge in a way.
+func (l *CartLine) by(kind OriginKind, nudge string) bool {
+	return l.Origin != nil && l.Origin.Kind == kind && l.Origin.Nudge == nudge
+}
+
+// Shopper is what is known of the person; null stands for what is not known.
+type Shopper struct {
+	SignedIn  *bool        `json:"signed_in,omitempty"`
+	Groups    []string     `json:"groups,omitempty"`
+	Orders    *int64       `json:"past_orders,omitempty"`
+	LastOrder *time.Time   `json:"last_order,omitempty"`
+	Lifetime  *money.Minor `json:"lifetime_spend,omitempty"` // minor units of the region's currency
+	Bought    []string     `json:"bought,omitempty"`         // SKUs
+}
+
+// IsZero tells whether nothing is known.
+func (s Shopper) IsZero() bool {
+	return s.SignedIn == nil && s.Groups == nil && s.Orders == nil && s.LastOrder == nil && s.Lifetime == nil && s.Bought == nil
+}
+
+// Usage is how far a nudge's limits are used up, and what is known of how it
+// works.
+type Usage struct {
+	Uses      int64       `json:"uses,omitempty"`       // orders in total
+	ByShopper int64       `json:"by_shopper,omitempty"` // orders of this shopper
+	Spent     money.Minor `json:"spent,omitempty"`      // of the region's budget
+	Shows     int64       `json:"shows,omitempty"`      // to this shopper, in all visits
+	// Bands counts first shows of a visit and what came of them, by gap band.
+	Bands map[string]Tally `json:"bands,omitempty"`
+}
+
+// Tally counts shows and acceptances.
+type Tally struct {
+	Shows    int64 `json:"shows"`
+	Accepted int64 `json:"accepted"`
 }
 
 // Destination is where the order goes.
@@ -67,6 +130,18 @@ type Visit struct {
 	// Shown is what this visit was shown: a revision that has ended or changed
 	// since is honoured for the shop's grace time.
 	Shown []ShownRef `json:"shown,omitempty"`
+	// Shows counts how often each nudge was shown in this visit.
+	Shows map[string]int64 `json:"shows,omitempty"`
+	// Declined are nudges whose offer the shopper declined, RemovedGifts those
+	// whose gift the shopper took out.
+	Declined     []string `json:"declined,omitempty"`
+	RemovedGifts []string `json:"removed_gifts,omitempty"`
+	// Picks are the SKUs picked among a nudge's gifts.
+	Picks    map[string][]string `json:"picks,omitempty"`
+	Acts     []audience.Act      `json:"acts,omitempty"` // what just happened
+	Campaign map[string]string   `json:"campaign,omitempty"`
+	Device   audience.Device     `json:"device,omitempty"`
+	Arms     map[string]string   `json:"arms,omitempty"` // trial to arm
 }
 
 // ShownRef names a revision of a nudge.
@@ -94,6 +169,9 @@ type Page struct {
 	Product    string     `json:"product,omitempty"`
 	Collection string     `json:"collection,omitempty"`
 }
+
+// MostUsage is how many nudges a request may tell the usage of.
+const MostUsage = 20_000
 
 // Added is one made-up unit that always counts for a rung, and is otherwise of
 // the collections and tags which that rung's scope includes.
@@ -131,7 +209,7 @@ func (r Request) Check() error {
 		bad("cart.lines", "%d lines are too many; at most %d", len(r.Cart.Lines), MostLines)
 		return errs
 	}
-	ids := map[string]bool{}
+	ids := map[lineID]bool{}
 	for i, l := range r.Cart.Lines {
 		at := fmt.Sprintf("cart.lines[%d]", i)
 		if l.SKU == "" || len(l.SKU) > 100 {
@@ -140,16 +218,38 @@ func (r Request) Check() error {
 		if l.Quantity < 1 || l.Quantity > MostQuantity {
 			bad(at+".quantity", "%d is not from 1 to %d", l.Quantity, MostQuantity)
 		}
-		key := l.SKU + "\x00" + l.ID
+		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
+			bad(at+".origin", "needs a kind, gift or offer, and a nudge")
+		}
+		key := idOf(&l)
 		if ids[key] {
 			bad(at+".id", "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")
 		}
 		ids[key] = true
 	}
+	if r.Shopper.Orders != nil && *r.Shopper.Orders < 0 {
+		bad("shopper.past_orders", "%d is below zero", *r.Shopper.Orders)
+	}
+	if r.Shopper.Lifetime != nil && (*r.Shopper.Lifetime < 0 || *r.Shopper.Lifetime > money.Most) {
+		bad("shopper.lifetime_spend", "%d is not from 0 to %d", *r.Shopper.Lifetime, money.Most)
+	}
+	if len(r.Usage) > MostUsage {
+		bad("usage", "%d nudges are too many; at most %d", len(r.Usage), MostUsage)
+	}
+	for id, u := range r.Usage {
+		if u.Uses < 0 || u.ByShopper < 0 || u.Spent < 0 || u.Shows < 0 {
+			bad("usage."+id, "a number is below zero")
+		}
+		for band, t := range u.Bands {
+			if t.Shows < 0 || t.Accepted < 0 || t.Accepted > t.Shows {
+				bad("usage."+id+".bands."+band, "accepted must be from 0 to shows")
+			}
+		}
+	}
 	if len(r.Cart.Codes) > MostCodes {
 		bad("cart.codes", "%d codes are too many; at most %d", len(r.Cart.Codes), MostCodes)
 	}
-	if v := r.Visit; len(v.Shown) > mostRemembered || len(v.Reached) > mostRemembered || len(v.Dismissed) > mostRemembered {
+	if v := r.Visit; max(len(v.Shown), len(v.Reached), len(v.Dismissed), len(v.Declined), len(v.RemovedGifts), len(v.Picks), len(v.Acts), len(v.Campaign), len(v.Arms), len(v.Shows)) > mostRemembered {
 		bad("visit", "a visit remembers at most %d of each kind", mostRemembered)
 	}
 	if r.Added != nil && (r.Added.Price < 1 || r.Added.Price > money.Most/100) {
@@ -162,6 +262,22 @@ func (r Request) Check() error {
 		return errs
 	}
 	return nil
+}
+
+// lineID tells lines apart, and puts them in order: by SKU, plan, origin, id.
+type lineID struct{ sku, plan, origin, nudge, id string }
+
+func idOf(l *CartLine) lineID {
+	k := lineID{sku: l.SKU, plan: l.Plan, id: l.ID}
+	if l.Origin != nil {
+		k.origin, k.nudge = string(l.Origin.Kind), l.Origin.Nudge
+	}
+	return k
+}
+
+func (k lineID) compare(o lineID) int {
+	return cmp.Or(strings.Compare(k.sku, o.sku), strings.Compare(k.plan, o.plan), strings.Compare(k.origin, o.origin),
+		strings.Compare(k.nudge, o.nudge), strings.Compare(k.id, o.id))
 }
 
 func knownPage(k nudge.Page) bool {

@@ -95,7 +95,7 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 			last = i
 		case r.State == RungOutdone:
 			outdone = i
-		case r.Lasting != nil && promised < 0:
+		case promised < 0 && r.promises():
 			promised = i
 		}
 	}
@@ -107,7 +107,7 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 		st := standing{state: nudge.NotYet, rung: promised}
 		if before(r.Rung) {
 			st.state = nudge.Lost
-		} else if *r.Lasting*OneStepShare <= r.Threshold {
+		} else if missing, _ := r.missing(); missing <= r.Threshold/OneStepShare || r.Measure != nudge.Value && missing == 1 {
 			st.state = nudge.OneStep
 		}
 		return st
@@ -121,6 +121,30 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 		return standing{reason: BetterInPlace}
 	}
 	return standing{reason: NothingToAdd}
+}
+
+// missing is what a shopper must add to reach an open rung, in its measure's unit:
+// of a value the lasting addition, of anything else the gap.
+func (r *RungOutcome) missing() (int64, bool) {
+	switch {
+	case r.State != RungOpen:
+		return 0, false
+	case r.Measure != nudge.Value:
+		return r.Gap, r.Gap > 0
+	case r.Lasting == nil:
+		return 0, false
+	}
+	return *r.Lasting, true
+}
+
+func (r *RungOutcome) promises() bool {
+	_, ok := r.missing()
+	return ok
+}
+
+// amount writes a number in its measure's unit.
+func (w *work) amount(m nudge.Measure, n int64, language string) string {
+	return nudge.MeasureText(m, n, w.region.Currency, language, w.locale())
 }
 
 func hasOutdoneWords(d *nudge.Definition) bool {
@@ -171,16 +195,16 @@ func (w *work) money(m money.Minor) string {
 func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Shown {
 	r := o.Rungs[st.rung]
 	values := map[nudge.Placeholder]string{
-		nudge.Threshold:  w.money(r.Threshold),
-		nudge.CartValue:  w.money(r.Counted),
+		nudge.Threshold:  w.amount(r.Measure, r.Threshold, language),
+		nudge.CartValue:  w.amount(r.Measure, r.Counted, language),
 		nudge.RewardName: w.reward(n, r, language),
 	}
-	if r.Lasting != nil && st.state != nudge.Reached {
-		values[nudge.ToAdd] = w.money(*r.Lasting)
+	if missing, ok := r.missing(); ok && st.state != nudge.Reached {
+		values[nudge.ToAdd] = w.amount(r.Measure, missing, language)
 	}
 	for _, next := range o.Rungs[st.rung+1:] {
-		if next.State == RungOpen && next.Lasting != nil {
-			values[nudge.NextToAdd] = w.money(*next.Lasting)
+		if missing, ok := next.missing(); ok {
+			values[nudge.NextToAdd] = w.amount(next.Measure, missing, language)
 			values[nudge.NextReward] = w.reward(n, next, language)
 			break
 		}
@@ -200,7 +224,7 @@ func (w *work) reward(n *compiled, r RungOutcome, language string) string {
 	if language == w.language() {
 		return r.Reward
 	}
-	return nudge.RewardsText(n.Definition.Ladder.Rungs[r.Rung].Rewards, *w.region, language, w.locale())
+	return nudge.RewardsText(n.Definition.Ladder.Rungs[r.Rung].Rewards, w.voice(language))
 }
 
 func (w *work) progress(o *NudgeOutcome) Progress {
@@ -213,7 +237,7 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 	if !ok {
 		of = "%[1]s of %[2]s"
 	}
-	p.Text = fmt.Sprintf(of, w.money(top.Counted), w.money(top.Threshold))
+	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.language()), w.amount(top.Measure, top.Threshold, w.language()))
 	return p
 }
 

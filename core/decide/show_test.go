@@ -98,7 +98,7 @@ func TestWhyANudgeDoesNotShow(t *testing.T) {
 		decide.CodeMissing:     {func(d *nudge.Definition) { d.Audience.Code = "TEN" }, nil},
 		decide.NoThreshold: {func(d *nudge.Definition) {
 			for i := range d.Ladder.Rungs {
-				d.Ladder.Rungs[i].Thresholds = nudge.Amounts{"home": {Minor: 100, Currency: "JPY"}}
+				d.Ladder.Rungs[i].Thresholds = nudge.Amounts{"home": {Minor: 100 + int64(i), Currency: "JPY"}}
 			}
 		}, nil},
 		decide.OutsidePage: {func(d *nudge.Definition) { d.Audience.Pages = []nudge.Page{nudge.CartPage} }, func(r *decide.Request) { r.Moment.Page.Kind = nudge.HomePage }},

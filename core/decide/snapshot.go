@@ -6,8 +6,11 @@ import (
 	"slices"
 	"strings"
 	"time"
+	_ "time/tzdata" // the shop's time zone, whatever the machine has
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 )
@@ -18,6 +21,72 @@ type Settings struct {
 	// GraceMinutes is how long a visit keeps what it was shown after that has
 	// ended or changed; 0 means 15.
 	GraceMinutes int `json:"grace_minutes,omitempty"`
+	// TimeZone is an IANA name, in which weekdays and hours are judged; empty: UTC.
+	TimeZone string `json:"time_zone,omitempty"`
+	// Rounding says whether a percentage off units is rounded for each unit or once
+	// for each nudge and line; empty: PerUnit.
+	Rounding Rounding `json:"rounding,omitempty"`
+	// Margin is the least margin rate of every line a reward touches.
+	Margin *money.Rate `json:"margin,omitempty"`
+	// MostOff is the most that may be taken off one order's goods, for each region.
+	MostOff nudge.Amounts `json:"most_off,omitempty"`
+	// Choice is how the nudge a placement shows is chosen; empty: ExpectedGain.
+	Choice Choice `json:"choice,omitempty"`
+	// Prior is what is believed of a nudge before it has been shown: so many
+	// acceptances and refusals. Zero: 1 and 19.
+	Prior Prior `json:"prior,omitzero"`
+	// PerPlacement is how many nudges a placement lists; absent: one.
+	PerPlacement map[nudge.Placement]int `json:"per_placement,omitempty"`
+}
+
+// Rounding is how percentages off units are rounded.
+type Rounding string
+
+// The ways of rounding.
+const (
+	PerUnit Rounding = "per_unit"
+	PerLine Rounding = "per_line"
+)
+
+// Choice is how nudges are chosen for a placement.
+type Choice string
+
+// The ways of choosing.
+const (
+	ExpectedGain  Choice = "expected_gain"
+	MerchantOrder Choice = "merchant_order"
+)
+
+// Prior is a Beta prior.
+type Prior struct {
+	Accepted int64 `json:"accepted"`
+	Refused  int64 `json:"refused"`
+}
+
+// IsZero tells whether nothing is set.
+func (p Prior) IsZero() bool { return p == Prior{} }
+
+func (s Settings) check() error {
+	switch {
+	case s.Stacking != "" && s.Stacking != BestForShopper && s.Stacking != ByPriority:
+		return fmt.Errorf("settings.stacking: must be best_for_shopper or by_priority")
+	case s.Rounding != "" && s.Rounding != PerUnit && s.Rounding != PerLine:
+		return fmt.Errorf("settings.rounding: must be per_unit or per_line")
+	case s.Choice != "" && s.Choice != ExpectedGain && s.Choice != MerchantOrder:
+		return fmt.Errorf("settings.choice: must be expected_gain or merchant_order")
+	case s.GraceMinutes < 0 || s.GraceMinutes > 24*60:
+		return fmt.Errorf("settings.grace_minutes: %d is not from 0 to 1440", s.GraceMinutes)
+	case s.Margin != nil && *s.Margin >= money.Whole:
+		return fmt.Errorf("settings.margin: must be below 100")
+	case s.Prior.Accepted < 0 || s.Prior.Refused < 0 || s.Prior.Accepted > 1_000_000 || s.Prior.Refused > 1_000_000:
+		return fmt.Errorf("settings.prior: numbers from 0 to 1000000 are possible")
+	}
+	for p, n := range s.PerPlacement {
+		if !slices.Contains(nudge.Placements, p) || n < 1 || n > 10 {
+			return fmt.Errorf("settings.per_placement.%s: a placement with a number from 1 to 10 is needed", p)
+		}
+	}
+	return nil
 }
 
 func (s Settings) grace() time.Duration {
@@ -63,12 +132,13 @@ type Retired struct {
 // Snapshot is a shop with its indexes built. It is never changed, so any number
 // of decisions may be made on it at once.
 type Snapshot struct {
-	shop      Shop
-	byCountry map[string]int
-	byRegion  map[string]int
-	nudges    []compiled // in order of priority, then id
-	retired   []retired
-	index     []index // per region
+	shop     Shop
+	byRegion map[string]int
+	byID     map[string]int // positions in nudges
+	zone     *time.Location
+	nudges   []compiled // in order of priority, then id
+	retired  []retired
+	index    []index // per region
 }
 
 type retired struct {
@@ -79,6 +149,7 @@ type retired struct {
 type compiled struct {
 	Live
 	scope     catalog.Filter
+	when      *audience.Tree
 	sentences map[string]map[nudge.State][]nudge.Piece
 }
 
@@ -90,6 +161,7 @@ type index struct {
 	byCollection map[string][]int
 	byTag        map[string][]int
 	byCode       map[string][]int
+	byPool       map[string][]int
 	all          []int
 }
 
@@ -101,12 +173,16 @@ func Compile(shop Shop) (*Snapshot, error) {
 	if err := catalog.CheckRegions(shop.Regions); err != nil {
 		return nil, err
 	}
-	s := &Snapshot{shop: shop, byCountry: map[string]int{}, byRegion: map[string]int{}}
+	if err := shop.Settings.check(); err != nil {
+		return nil, err
+	}
+	zone, err := time.LoadLocation(shop.Settings.TimeZone)
+	if err != nil {
+		return nil, fmt.Errorf("settings.time_zone: %q is not an IANA time zone such as Europe/Berlin", shop.Settings.TimeZone)
+	}
+	s := &Snapshot{shop: shop, byRegion: map[string]int{}, zone: zone}
 	for i, r := range shop.Regions {
 		s.byRegion[r.ID] = i
-		for _, c := range r.Countries {
-			s.byCountry[c] = i
-		}
 	}
 	for _, l := range shop.Nudges {
 		c, err := compile(l)
@@ -131,6 +207,11 @@ func compile(l Live) (compiled, error) {
 	if err := l.Definition.Valid(); err != nil {
 		return c, err
 	}
+	tree, err := audience.Compile(l.Definition.Audience.When)
+	if err != nil {
+		return c, err
+	}
+	c.when = tree
 	for lang := range l.Definition.Wording {
 		c.sentences[lang] = map[nudge.State][]nudge.Piece{}
 		for _, st := range nudge.States {
@@ -171,9 +252,13 @@ func (s *Snapshot) buildIndex() {
 	slices.SortFunc(s.nudges, func(a, b compiled) int {
 		return cmp.Or(cmp.Compare(a.Priority, b.Priority), cmp.Compare(a.ID, b.ID))
 	})
+	s.byID = make(map[string]int, len(s.nudges))
+	for i := range s.nudges {
+		s.byID[s.nudges[i].ID] = i
+	}
 	s.index = make([]index, len(s.shop.Regions))
 	for r := range s.index {
-		x := index{byProduct: map[string][]int{}, byCollection: map[string][]int{}, byTag: map[string][]int{}, byCode: map[string][]int{}}
+		x := index{byProduct: map[string][]int{}, byCollection: map[string][]int{}, byTag: map[string][]int{}, byCode: map[string][]int{}, byPool: map[string][]int{}}
 		for i := range s.nudges {
 			x.put(i, &s.nudges[i], s.shop.Regions[r].ID)
 		}
@@ -192,6 +277,10 @@ func (x *index) put(i int, n *compiled, region string) {
 	case d.Audience.Code != "":
 		key := codeKey(d.Audience.Code)
 		x.byCode[key] = append(x.byCode[key], i)
+	case d.Audience.Pool != "":
+		x.byPool[d.Audience.Pool] = append(x.byPool[d.Audience.Pool], i)
+	case elsewhere(d):
+		x.broad = append(x.broad, i)
 	case len(in.Products) > 0:
 		for _, p := range in.Products {
 			x.byProduct[p] = append(x.byProduct[p], i)
@@ -208,6 +297,10 @@ func (x *index) put(i int, n *compiled, region string) {
 		x.broad = append(x.broad, i)
 	}
 }
+
+// elsewhere tells whether a nudge may matter to carts that hold none of the goods
+// it counts.
+func elsewhere(d *nudge.Definition) bool { return d.AppliesCode != "" }
 
 func codeKey(code string) string { return strings.ToUpper(strings.TrimSpace(code)) }
 
@@ -232,6 +325,19 @@ func (s *Snapshot) candidates(region int, lines []line, req *Request) []int {
 	}
 	for _, c := range req.Cart.Codes {
 		found = append(found, x.byCode[codeKey(c)]...)
+		if pool, ok := req.Cart.PoolCodes[c]; ok {
+			found = append(found, x.byPool[pool]...)
+		}
+	}
+	for _, l := range req.Cart.Lines {
+		if l.Origin != nil {
+			found = append(found, s.find(l.Origin.Nudge)...)
+		}
+	}
+	for _, i := range found {
+		if code := s.nudges[i].Definition.AppliesCode; code != "" {
+			found = append(found, x.byCode[codeKey(code)]...)
+		}
 	}
 	page := req.Moment.Page
 	if p, ok := s.shop.Catalog.Product(page.Product); ok {
@@ -249,11 +355,10 @@ func (s *Snapshot) candidates(region int, lines []line, req *Request) []int {
 
 // find returns the position of a nudge, none where it is not there.
 func (s *Snapshot) find(id string) []int {
-	i := slices.IndexFunc(s.nudges, func(c compiled) bool { return c.ID == id })
-	if i < 0 {
-		return nil
+	if i, ok := s.byID[id]; ok {
+		return []int{i}
 	}
-	return []int{i}
+	return nil
 }
 
 // Regions lists the shop's regions.

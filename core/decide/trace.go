@@ -13,6 +13,7 @@ import (
 func (w *work) trace(d *Decision) {
 	t := tracer{w: w, d: d}
 	t.goods()
+	t.units()
 	t.orders()
 	t.total()
 	for i := range d.Nudges {
@@ -66,13 +67,62 @@ func (t *tracer) goods() {
 
 func lineName(i int) string { return fmt.Sprintf("line %d", i) }
 
+// units shows what each unit reward takes off which units, and which is left out.
+func (t *tracer) units() {
+	p, o := t.w.problem, &t.w.outcome
+	off := map[int][]Term{}
+	for _, c := range o.Claims {
+		u := &p.Units[c.Unit]
+		about := fmt.Sprintf("nudge %s, rung %d", u.Key.Nudge, u.Key.Rung)
+		sets := ""
+		if c.Sets > 0 {
+			sets = fmt.Sprintf(" (%d × a set of %d)", c.Sets, u.Size)
+		}
+		for _, part := range c.Parts {
+			total := part.Off * part.Qty
+			say := fmt.Sprintf("%s takes %s off each of %d × %s%s.", t.w.name(u.Key.Nudge), t.w.money(part.Off), part.Qty, t.w.lines[part.Line].label, sets)
+			if part.Off == 0 {
+				say = fmt.Sprintf("%s uses %d × %s%s.", t.w.name(u.Key.Nudge), part.Qty, t.w.lines[part.Line].label, sets)
+			}
+			t.add(fmt.Sprintf("%s on line %d", about, part.Line), Times, total, say, Term{"off one", part.Off}, Term{"quantity", part.Qty})
+			off[part.Line] = append(off[part.Line], Term{about, total})
+		}
+	}
+	for i, l := range t.d.Lines {
+		if terms := off[i]; len(terms) > 0 {
+			t.add(lineName(i)+" after unit rewards", Less, l.Amount-l.UnitOff,
+				fmt.Sprintf("%s after unit rewards: %s.", t.w.lines[i].label, t.w.money(l.Amount-l.UnitOff)),
+				append([]Term{{"amount", l.Amount}}, terms...)...)
+		}
+	}
+	for i, given := range o.UnitGiven {
+		if given || p.Status(o, pricing.Ref{Class: pricing.UnitClass, Index: i}) != pricing.Outdone {
+			continue
+		}
+		t.leftOut(p.Units[i].Key, pricing.Ref{Class: pricing.UnitClass, Index: i})
+	}
+}
+
+// leftOut shows what the order would cost with a rung that was left out.
+func (t *tracer) leftOut(key pricing.Key, ref pricing.Ref) {
+	with, ok := t.w.problem.Forced(ref)
+	about := fmt.Sprintf("nudge %s, rung %d left out", key.Nudge, key.Rung)
+	switch {
+	case !ok:
+		t.add(about, AsIs, 0, fmt.Sprintf("%s is left out: it may not be given beside what is given.", t.w.name(key.Nudge)))
+	default:
+		o := &t.w.outcome
+		t.add(about, Less, with.ToPay-o.ToPay,
+			fmt.Sprintf("%s is left out: with it the order costs %s, without it %s.", t.w.name(key.Nudge), t.w.money(with.ToPay), t.w.money(o.ToPay)),
+			Term{"to pay with it", with.ToPay}, Term{"to pay", o.ToPay})
+	}
+}
+
 // orders shows each order reward on the sum it is taken of, and its shares.
 func (t *tracer) orders() {
 	p, o := t.w.problem, &t.w.outcome
 	remaining := make([]money.Minor, len(p.Lines))
-	for i, l := range p.Lines {
-		remaining[i] = l.Amount
-	}
+	copy(remaining, o.AfterUnits)
 	for _, a := range o.Applied {
 		r := &p.Orders[a.Order]
 		about := fmt.Sprintf("nudge %s, rung %d", r.Key.Nudge, r.Key.Rung)
@@ -82,11 +132,7 @@ func (t *tracer) orders() {
 				base += remaining[j]
 			}
 		}
-		full, _ := r.Percent.Of(base)
-		t.add(about+" percentage", Percent, full,
-			fmt.Sprintf("%s: %s %% of %s is %s.", t.w.name(r.Key.Nudge), r.Percent, t.w.money(base), t.w.money(full)),
-			Term{"base", base}, Term{"rate in millionths", int64(r.Percent)})
-		t.add(about+" reward", AsIs, a.Total, fmt.Sprintf("%s takes %s off the order%s.", t.w.name(r.Key.Nudge), t.w.money(a.Total), capNote(full, a.Total)), Term{"reward", a.Total})
+		t.reward(r, about, base, a.Total)
 		for j, s := range a.Shares {
 			if r.Lines[j] && s > 0 {
 				t.add(fmt.Sprintf("%s share of line %d", about, j), Spread, s,
@@ -97,15 +143,9 @@ func (t *tracer) orders() {
 		}
 	}
 	for i, given := range o.OrderGiven {
-		if given || p.OrderStatus(o, i) != pricing.Outdone {
-			continue
-		}
-		forced := append([]bool{}, o.OrderGiven...)
-		forced[i] = true
-		if with, ok := p.Under(forced, o.Method); ok {
-			t.add(fmt.Sprintf("nudge %s, rung %d left out", p.Orders[i].Key.Nudge, p.Orders[i].Key.Rung), Less, with.ToPay-o.ToPay,
-				fmt.Sprintf("%s is left out: with it the order costs %s, without it %s.", t.w.name(p.Orders[i].Key.Nudge), t.w.money(with.ToPay), t.w.money(o.ToPay)),
-				Term{"to pay with it", with.ToPay}, Term{"to pay", o.ToPay})
+		ref := pricing.Ref{Class: pricing.OrderClass, Index: i}
+		if !given && p.Status(o, ref) == pricing.Outdone {
+			t.leftOut(p.Orders[i].Key, ref)
 		}
 	}
 	var paid, off []Term
@@ -119,11 +159,26 @@ func (t *tracer) orders() {
 	t.sum("goods", "Goods: %s.", t.d.Goods, paid)
 }
 
-func capNote(full, taken money.Minor) string {
-	if taken < full {
-		return ", which is its cap"
+// reward shows what an order reward takes of its base.
+func (t *tracer) reward(r *pricing.Order, about string, base, taken money.Minor) {
+	full := r.Amount
+	if r.Percent > 0 {
+		full, _ = r.Percent.Of(base)
+		t.add(about+" percentage", Percent, full,
+			fmt.Sprintf("%s: %s %% of %s is %s.", t.w.name(r.Key.Nudge), r.Percent, t.w.money(base), t.w.money(full)),
+			Term{"base", base}, Term{"rate in millionths", int64(r.Percent)})
 	}
-	return ""
+	note := ""
+	switch {
+	case taken == full:
+	case r.Cap > 0 && taken == r.Cap:
+		note = ", which is its cap"
+	case taken == base:
+		note = ", which is all there is"
+	default:
+		note = ", which is the most that may be taken off this order"
+	}
+	t.add(about+" reward", AsIs, taken, fmt.Sprintf("%s takes %s off the order%s.", t.w.name(r.Key.Nudge), t.w.money(taken), note), Term{"reward", taken})
 }
 
 func (t *tracer) total() {
@@ -167,30 +222,18 @@ func (w *work) name(id string) string {
 func (t *tracer) nudge(o *NudgeOutcome, tk *taking) {
 	name := t.w.name(o.Nudge)
 	if tk.reason != "" {
-		t.add("nudge "+o.Nudge, AsIs, 0, name+" has no part in this: "+Explain(tk.reason)+".")
+		fact := ""
+		if tk.fact != "" {
+			fact = " (" + tk.fact + ")"
+		}
+		t.add("nudge "+o.Nudge, AsIs, 0, name+" has no part in this: "+Explain(tk.reason)+fact+".")
 		return
 	}
 	ladder := &tk.n.Definition.Ladder
 	for i, r := range o.Rungs {
 		about := fmt.Sprintf("nudge %s, rung %d", o.Nudge, r.Rung)
-		goal := t.w.goal(tk.rungs[i].target)
-		var terms []Term
-		for j, in := range goal.Scope {
-			if !in {
-				continue
-			}
-			v := t.d.Lines[j].Amount
-			if goal.Basis == pricing.AfterOrder {
-				v = t.d.Lines[j].Paid
-			}
-			terms = append(terms, Term{lineName(j), v})
-			if goal.WithoutTax && t.d.TaxShown {
-				tax, _ := t.w.lines[j].tax.Within(v)
-				terms = append(terms, Term{lineName(j) + " tax", -tax})
-			}
-		}
-		t.sum(about+" counted", name+" counts "+basisSay(ladder)+": %s.", r.Counted, terms)
-		t.add(about+" gap", LessNil, r.Gap, fmt.Sprintf("For %s, from %s: %s", r.Reward, t.w.money(r.Threshold), gapSay(t.w, r)),
+		t.counted(about, name, ladder, r, tk.rungs[i].refs[0])
+		t.add(about+" gap", LessNil, r.Gap, fmt.Sprintf("For %s, from %s: %s", r.Reward, t.w.amount(r.Measure, r.Threshold, "en"), gapSay(t.w, r)),
 			Term{"threshold", r.Threshold}, Term{"counted", r.Counted})
 		if r.ToAdd != nil {
 			t.add(about+" to add", Search, *r.ToAdd, fmt.Sprintf("The least addition that reaches it is %s.", t.w.money(*r.ToAdd)), Term{"to add", *r.ToAdd})
@@ -199,7 +242,7 @@ func (t *tracer) nudge(o *NudgeOutcome, tk *taking) {
 			t.add(about+" lasting", Search, *r.Lasting, fmt.Sprintf("From %s on it stays reached; this is what the shopper reads.", t.w.money(*r.Lasting)), Term{"lasting", *r.Lasting})
 		}
 		if r.Reason != "" {
-			t.add(about+" nothing to add", AsIs, 0, "Nothing is promised: "+map[string]string{"better_reward": "a reward that is better for the shopper stands in its place.", "not_found": "rounding makes it hold for one addition and not for the next."}[r.Reason])
+			t.add(about+" nothing to add", AsIs, 0, "Nothing is promised: "+map[string]string{"passed": "its upper end lies behind.", "better_reward": "a reward that is better for the shopper stands in its place.", "not_found": "rounding makes it hold for one addition and not for the next."}[r.Reason])
 		}
 	}
 	say := name + " shows."
@@ -209,10 +252,52 @@ func (t *tracer) nudge(o *NudgeOutcome, tk *taking) {
 	t.add("nudge "+o.Nudge+" shown", AsIs, 0, say)
 }
 
-func basisSay(l *nudge.Ladder) string {
+// counted shows what a rung counts, line by line where that adds up.
+func (t *tracer) counted(about, name string, ladder *nudge.Ladder, r RungOutcome, ref pricing.Ref) {
+	goal := t.w.problem.Goal(ref)
+	if goal.Measure == pricing.SameProduct || goal.Measure == pricing.SameVariant || goal.Measure == pricing.Distinct || ref.Class == pricing.UnitClass {
+		t.add(about+" counted", AsIs, r.Counted, fmt.Sprintf("%s counts %s.", name, t.w.amount(r.Measure, r.Counted, "en")), Term{"counted", r.Counted})
+		return
+	}
+	var terms []Term
+	for j, in := range goal.Scope {
+		if !in {
+			continue
+		}
+		l := &t.w.lines[j]
+		switch goal.Measure {
+		case pricing.Units, pricing.Weight:
+			n := l.Quantity
+			if l.isAdded() {
+				n = 0
+			}
+			if goal.Measure == pricing.Weight {
+				n *= l.grams
+			}
+			terms = append(terms, Term{lineName(j), n})
+		default:
+			v := map[pricing.Basis]money.Minor{pricing.Before: l.amount, pricing.AfterUnit: t.w.outcome.AfterUnits[j], pricing.AfterOrder: t.w.outcome.After[j]}[goal.Basis]
+			terms = append(terms, Term{lineName(j), v})
+			if goal.WithoutTax && t.d.TaxShown {
+				tax, _ := l.tax.Within(v)
+				terms = append(terms, Term{lineName(j) + " tax", -tax})
+			}
+		}
+	}
+	if goal.Measure != pricing.Value {
+		t.add(about+" counted", Sum, r.Counted, fmt.Sprintf("%s counts %s.", name, t.w.amount(r.Measure, r.Counted, "en")), terms...)
+		return
+	}
+	t.sum(about+" counted", name+" counts "+basisSay(ladder, goal)+": %s.", r.Counted, terms)
+}
+
+func basisSay(l *nudge.Ladder, g pricing.Goal) string {
 	s := "what is left after money off the order"
-	if l.Basis == nudge.BeforeNudges {
+	switch g.Basis {
+	case pricing.Before:
 		s = "prices before nudges"
+	case pricing.AfterUnit:
+		s = "prices after unit rewards"
 	}
 	if l.WithoutTax {
 		s += ", without tax"
@@ -227,7 +312,8 @@ func gapSay(w *work, r RungOutcome) string {
 	if r.Gap == 0 {
 		return "reached."
 	}
-	return fmt.Sprintf("%s − %s = %s are missing.", w.money(r.Threshold), w.money(r.Counted), w.money(r.Gap))
+	say := func(n int64) string { return w.amount(r.Measure, n, "en") }
+	return fmt.Sprintf("%s − %s = %s are missing.", say(r.Threshold), say(r.Counted), say(r.Gap))
 }
 
 // Explain says a reason in words.
@@ -255,6 +341,24 @@ func Explain(r Reason) string {
 		return "another nudge comes first in each of its places"
 	case NoPlace:
 		return "no placement is chosen"
+	case NotMeant:
+		return "it is not meant for this cart, shopper or moment"
+	case NotKnown:
+		return "what its audience asks for is not known"
+	case LimitUsedUp:
+		return "its uses or its budget are used up"
+	case Declined:
+		return "the shopper declined its offer"
+	case OutOfStock:
+		return "what it gives or offers is out of stock"
+	case InCart:
+		return "what it offers is in the cart"
+	case BelowMargin:
+		return "its offer would be below the margin floor"
+	case ShownEnough:
+		return "it was shown as often as its cap allows"
+	case NoGain:
+		return "showing it is not expected to earn anything, and it is set to hide then"
 	case NothingToAdd:
 		return "no addition reaches its next rung"
 	}

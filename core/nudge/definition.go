@@ -5,6 +5,7 @@ package nudge
 import (
 	"time"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 )
@@ -20,20 +21,56 @@ type Definition struct {
 	Ladder          Ladder      `json:"ladder"`
 	Audience        Audience    `json:"audience"`
 	Schedule        Schedule    `json:"schedule,omitzero"`
+	Beside          Beside      `json:"beside,omitzero"`
+	Limits          Limits      `json:"limits,omitzero"`
 	Placements      []Placement `json:"placements"`
 	HideWhenReached bool        `json:"hide_when_reached,omitempty"`
-	Wording         Wording     `json:"wording,omitempty"`
-	Look            Look        `json:"look,omitzero"`
+	// HideWithoutGain hides the nudge where showing it is not expected to earn
+	// anything.
+	HideWithoutGain bool      `json:"hide_without_gain,omitempty"`
+	Frequency       Frequency `json:"frequency,omitzero"`
+	// AppliesCode counts as an entered code wherever the nudge is in its audience.
+	AppliesCode string  `json:"applies_code,omitempty"`
+	Suggest     Suggest `json:"suggest,omitempty"`
+	Wording     Wording `json:"wording,omitempty"`
+	Look        Look    `json:"look,omitzero"`
 }
 
-// Ladder is the rungs in rising order and what all of them count. Rewards of
-// lower rungs are kept.
+// Ladder is the rungs in rising order and what all of them count.
 type Ladder struct {
-	Scope catalog.Filter `json:"scope,omitzero"`
-	Basis Basis          `json:"basis"`
+	Scope   catalog.Filter `json:"scope,omitzero"`
+	Measure Measure        `json:"measure,omitempty"` // empty: value
+	Basis   Basis          `json:"basis"`
 	// WithoutTax counts net values where the region shows prices with tax.
-	WithoutTax bool   `json:"without_tax,omitempty"`
-	Rungs      []Rung `json:"rungs"`
+	WithoutTax bool `json:"without_tax,omitempty"`
+	// Replacing gives one rung, the highest that holds, or none; else rewards of
+	// lower rungs are kept.
+	Replacing bool   `json:"replacing,omitempty"`
+	Rungs     []Rung `json:"rungs"`
+}
+
+// Measure is what a goal counts of the counted lines.
+type Measure string
+
+// The measures; empty means Value.
+const (
+	Value       Measure = "value"
+	Units       Measure = "units"
+	SameProduct Measure = "same_product" // pieces of one and the same product
+	SameVariant Measure = "same_variant"
+	Distinct    Measure = "distinct_products"
+	Weight      Measure = "weight" // grams
+)
+
+// Measures lists every measure.
+var Measures = []Measure{Value, Units, SameProduct, SameVariant, Distinct, Weight}
+
+// Counts returns what the ladder counts.
+func (l *Ladder) Counts() Measure {
+	if l.Measure == "" {
+		return Value
+	}
+	return l.Measure
 }
 
 // Basis says at which point of the computation a value is measured.
@@ -42,74 +79,94 @@ type Basis string
 // The bases, in the order of computing.
 const (
 	BeforeNudges Basis = "before_nudges"
+	AfterUnit    Basis = "after_unit"
 	AfterOrder   Basis = "after_order"
 )
+
+// Bases lists the bases in the order of computing.
+var Bases = []Basis{BeforeNudges, AfterUnit, AfterOrder}
 
 // Amounts is an amount for each region id, in that region's currency.
 type Amounts map[string]money.Amount
 
 // Rung is a goal and what reaching it gives.
 type Rung struct {
-	Thresholds Amounts  `json:"thresholds"`
+	Thresholds Amounts `json:"thresholds,omitempty"` // of a value
+	Count      int64   `json:"count,omitempty"`      // of any other measure
+	// Upper ends belong to replacing ladders: beyond them the rung is passed.
+	Upper      Amounts  `json:"upper,omitempty"`
+	UpperCount int64    `json:"upper_count,omitempty"`
+	Basis      Basis    `json:"basis,omitempty"` // empty: the ladder's
 	Rewards    []Reward `json:"rewards"`
 }
 
-// Kind is a form of reward.
-type Kind string
+// BasisOf returns at which point a rung measures.
+func (l *Ladder) BasisOf(r *Rung) Basis {
+	if r.Basis != "" {
+		return r.Basis
+	}
+	return l.Basis
+}
 
-// The forms of reward.
+// Beside says how a nudge stands beside others.
+type Beside struct {
+	// Group names an exclusive group: of all nudges in it, one is given.
+	Group string `json:"group,omitempty"`
+	// Refuses lists classes of other nudges' rewards it does not stand beside.
+	Refuses []ClassName `json:"refuses,omitempty"`
+	// Stacks lets its unit rewards go on top of other nudges' prices.
+	Stacks bool `json:"stacks,omitempty"`
+}
+
+// IsZero tells whether nothing is said.
+func (b Beside) IsZero() bool { return b.Group == "" && len(b.Refuses) == 0 && !b.Stacks }
+
+// Limits bound what a nudge may give. Zero values bind nothing.
+type Limits struct {
+	Uses       int64       `json:"uses,omitempty"`        // orders in total
+	PerShopper int64       `json:"per_shopper,omitempty"` // orders of one shopper
+	Budget     Amounts     `json:"budget,omitempty"`      // in total, for each region
+	Units      int64       `json:"units,omitempty"`       // rewarded units in one order
+	Margin     *money.Rate `json:"margin,omitempty"`      // least margin rate of the lines it touches
+	// Returns says what happens when what stays after a return no longer earns
+	// the reward; empty: keep.
+	Returns Returns `json:"returns,omitempty"`
+}
+
+// IsZero tells whether nothing is bounded.
+func (l Limits) IsZero() bool {
+	return l.Uses == 0 && l.PerShopper == 0 && len(l.Budget) == 0 && l.Units == 0 && l.Margin == nil && l.Returns == ""
+}
+
+// Returns is what happens to a reward when goods go back.
+type Returns string
+
+// What may happen.
 const (
-	FreeShipping Kind = "free_shipping" // the named methods cost nothing
-	ShippingOff  Kind = "shipping_off"  // an amount off the fee of the named methods
-	ShippingFlat Kind = "shipping_flat" // a fee that the named methods never exceed
-	OrderPercent Kind = "order_percent" // a percentage off the counted lines
+	Keep      Returns = "keep"
+	Charge    Returns = "charge_gift" // the gift's list price is charged
+	Recompute Returns = "recompute"
 )
 
-// Class says at which stage of computing a reward is given.
-type Class int
+// Frequency bounds how often a nudge shows. Zero values bind nothing.
+type Frequency struct {
+	PerVisit   int64 `json:"per_visit,omitempty"`
+	PerShopper int64 `json:"per_shopper,omitempty"`
+}
 
-// The classes, in the order of computing.
+// IsZero tells whether nothing is bounded.
+func (f Frequency) IsZero() bool { return f == Frequency{} }
+
+// Suggest is how suggestions that close the gap are ranked.
+type Suggest string
+
+// The rankings; empty means LeastOvershoot.
 const (
-	OrderClass Class = iota + 1
-	ShippingClass
+	LeastOvershoot Suggest = "least_overshoot"
+	MostProfit     Suggest = "most_profit"
+	BestCompanion  Suggest = "best_companion"
+	Blend          Suggest = "blend" // equal parts of the three ranks
 )
-
-// Class returns the kind's class, 0 for an unknown kind.
-func (k Kind) Class() Class {
-	switch k {
-	case OrderPercent:
-		return OrderClass
-	case FreeShipping, ShippingOff, ShippingFlat:
-		return ShippingClass
-	}
-	return 0
-}
-
-// Reward is what is given. Which fields count depends on Kind.
-type Reward struct {
-	Kind Kind `json:"kind"`
-	// Methods names shipping methods; empty means all of them.
-	Methods []string `json:"methods,omitempty"`
-	// Amounts is the amount off or the flat fee per region.
-	Amounts Amounts `json:"amounts,omitempty"`
-	// Percent is the share taken off.
-	Percent *money.Rate `json:"percent,omitempty"`
-	// Cap is the most that a percentage takes off, per region.
-	Cap Amounts `json:"cap,omitempty"`
-}
-
-// Names tells whether the reward is about a shipping method.
-func (r Reward) Names(method string) bool {
-	if len(r.Methods) == 0 {
-		return true
-	}
-	for _, m := range r.Methods {
-		if m == method {
-			return true
-		}
-	}
-	return false
-}
 
 // Audience says for whom and where a nudge may show and give. Empty lists mean
 // no restriction.
@@ -118,6 +175,10 @@ type Audience struct {
 	Pages   []Page   `json:"pages,omitempty"`
 	// Code must have been entered by the shopper; empty: no code is needed.
 	Code string `json:"code,omitempty"`
+	// Pool names a pool of single-use codes, any of which counts as its code.
+	Pool string `json:"pool,omitempty"`
+	// When is who and when it is meant for; nil: everyone, always.
+	When *audience.Condition `json:"when,omitempty"`
 }
 
 // Page is a kind of page of a store.
@@ -154,10 +215,19 @@ const (
 	ProductBlock Placement = "product_block"
 	CartDrawer   Placement = "cart_drawer"
 	CartBlock    Placement = "cart_page"
+	Dialog       Placement = "dialog"
+	CheckoutBump Placement = "checkout_bump"
+	AfterBuy     Placement = "after_purchase"
+	Launcher     Placement = "launcher"
+	CardBadge    Placement = "card_badge"
 )
 
 // Placements lists every placement.
-var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock}
+var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Dialog, CheckoutBump, AfterBuy, Launcher, CardBadge}
+
+// Embedded lists the placements that the embed draws by itself; the others are for
+// a store that draws them from a decision.
+var Embedded = Placements[:4]
 
 // Look is how the nudge is drawn, by names that the embed knows.
 type Look struct {

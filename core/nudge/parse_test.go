@@ -19,7 +19,7 @@ var home = catalog.Region{ID: "home", Name: "Home", Currency: "EUR", Methods: []
 
 func ExampleDefinition_Say() {
 	d, err := nudge.Parse([]byte(good))
-	fmt.Println(d.Say(home, "en"), err)
+	fmt.Println(d.Say(nudge.Voice{Region: home, Locale: "en"}), err)
 	// Output: From €60.00 free standard shipping. <nil>
 }
 
@@ -76,7 +76,7 @@ func TestSentencesOfEveryRewardInFourLanguages(t *testing.T) {
 		{nudge.Reward{Kind: nudge.ShippingFlat, Amounts: nudge.Amounts{"home": {Minor: 490, Currency: "EUR"}}}, "en", "shipping for at most €4.90"},
 		{nudge.Reward{Kind: nudge.ShippingOff, Amounts: nudge.Amounts{"home": {Minor: 200, Currency: "EUR"}}}, "en", "€2.00 off shipping"},
 	} {
-		assert.Equal(t, c.want, nudge.RewardsText([]nudge.Reward{c.r}, home, c.lang, "en"))
+		assert.Equal(t, c.want, nudge.RewardsText([]nudge.Reward{c.r}, nudge.Voice{Region: home, Language: c.lang, Locale: "en"}))
 	}
 }
 

@@ -11,11 +11,15 @@ type Applied struct {
 	Shares []money.Minor // per line
 }
 
-// Outcome is a choice of rungs and what the cart costs under it.
+// Outcome is a choice of rungs and of units, and what the cart costs under it.
 type Outcome struct {
 	Method     int // index into Problem.Methods, -1: none
+	UnitGiven  []bool
 	OrderGiven []bool
 	ShipGiven  []bool
+	GiftGiven  []bool
+	Claims     []Claim // the units each unit rung took
+	AfterUnits []money.Minor
 	Applied    []Applied
 	After      []money.Minor // per line, as shown, after order rewards
 	Tax        []money.Minor // per line: within or on top, by Problem.TaxShown
@@ -31,7 +35,8 @@ type Outcome struct {
 	Gap   money.Minor
 }
 
-// goodsStage is the goods side of a choice: the order rewards of one subset.
+// goodsStage is the goods side of a choice: the order rewards given on top of a
+// unit choice.
 type goodsStage struct {
 	given   []bool
 	applied []Applied
@@ -44,23 +49,45 @@ type goodsStage struct {
 }
 
 // order computes the goods stage for the order rewards marked in given. It
-// returns false where one of them would take nothing: such a reward is not given.
-func (p *Problem) order(given []bool) (goodsStage, bool) {
-	st := goodsStage{given: given, after: p.before(make([]money.Minor, 0, len(p.Lines)))}
+// returns false where one of them would take nothing (such a reward is not
+// given), or where a limit, a budget or a margin floor forbids the choice.
+func (p *Problem) order(c *UnitChoice, given []bool) (goodsStage, bool) {
+	st := goodsStage{given: given, after: append(make([]money.Minor, 0, len(p.Lines)), c.After...)}
+	last := -1
+	for i, g := range given {
+		if g {
+			last = i
+		}
+	}
+	off := p.offUnits(c)
 	for i := range p.Orders {
 		if !given[i] {
 			continue
 		}
-		a := p.take(i, st.after)
-		if a.Total == 0 {
+		room := money.Minor(-1)
+		if p.MostOff > 0 {
+			room = p.MostOff - off
+		}
+		a := p.take(i, st.after, room, i == last)
+		n := p.nudge(p.Orders[i].Nudge)
+		if a.Total == 0 || n.HasBudget && a.Total > n.Budget {
 			return st, false
 		}
 		for j, s := range a.Shares {
 			st.after[j] -= s
 		}
+		off += a.Total
 		st.applied = append(st.applied, a)
 		st.count++
 	}
+	if st.count > 0 && !p.floorsHold(c, st.applied, st.after) {
+		return st, false
+	}
+	p.taxes(&st)
+	return st, true
+}
+
+func (p *Problem) taxes(st *goodsStage) {
 	st.tax = make([]money.Minor, len(p.Lines))
 	for i, l := range p.Lines {
 		st.goods += st.after[i]
@@ -74,13 +101,23 @@ func (p *Problem) order(given []bool) (goodsStage, bool) {
 			st.forFee += st.after[i]
 		}
 	}
-	return st, true
+}
+
+func (p *Problem) offUnits(c *UnitChoice) money.Minor {
+	var off money.Minor
+	for i, l := range p.Lines {
+		off += l.Amount - c.After[i]
+	}
+	return off
 }
 
 // take works out what order reward i takes from the remaining amounts: a
-// percentage rounded once on the sum, capped, then spread by largest remainder.
-func (p *Problem) take(i int, remaining []money.Minor) Applied {
-	o := p.Orders[i]
+// percentage rounded once on the sum, or an amount, capped, then spread by
+// largest remainder. Where room (the most that may still be taken off the order)
+// is not negative, the last reward is trimmed to it and any other takes nothing
+// when it does not fit.
+func (p *Problem) take(i int, remaining []money.Minor, room money.Minor, last bool) Applied {
+	o := &p.Orders[i]
 	base := make([]money.Minor, len(remaining))
 	var sum money.Minor
 	for j, in := range o.Lines {
@@ -89,9 +126,12 @@ func (p *Problem) take(i int, remaining []money.Minor) Applied {
 			sum += base[j]
 		}
 	}
-	off, _ := o.Percent.Of(sum)
-	if o.Cap > 0 {
-		off = min(off, o.Cap)
+	off := o.Off(sum)
+	if room >= 0 && off > room {
+		off = 0
+		if last {
+			off = room
+		}
 	}
 	a := Applied{Order: i, Total: off, Shares: make([]money.Minor, len(base))}
 	if off > 0 {
@@ -101,7 +141,19 @@ func (p *Problem) take(i int, remaining []money.Minor) Applied {
 	return a
 }
 
-func (st goodsStage) toPay(taxShown bool) money.Minor {
+// Off returns what the reward takes off a sum, before any limit of the order.
+func (o *Order) Off(sum money.Minor) money.Minor {
+	off := min(o.Amount, max(0, sum))
+	if o.Percent > 0 {
+		off, _ = o.Percent.Of(max(0, sum))
+	}
+	if o.Cap > 0 {
+		off = min(off, o.Cap)
+	}
+	return off
+}
+
+func (st *goodsStage) toPay(taxShown bool) money.Minor {
 	if taxShown {
 		return st.goods
 	}
@@ -118,33 +170,46 @@ type shipStage struct {
 	tax     money.Minor
 }
 
-func (p *Problem) shipping(st *goodsStage, method int, holds []bool) shipStage {
+func (s *shipStage) toPay(taxShown bool) money.Minor {
+	if taxShown {
+		return s.fee
+	}
+	return s.fee + s.tax
+}
+
+// shipping computes the shipping side with the rungs of use given, in the order
+// of their keys; false where one of them would save nothing or goes over its
+// budget.
+func (p *Problem) shipping(st *goodsStage, method int, use []int) (shipStage, bool) {
 	s := shipStage{method: method, given: make([]bool, len(p.Ships))}
 	if method < 0 {
-		return s
+		return s, len(use) == 0
 	}
-	if p.anyGoods() {
-		s.listFee = p.Methods[method].Fee(st.forFee, p.Grams)
-	}
+	s.listFee = p.listFee(st, method)
 	s.fee = s.listFee
-	for _, i := range p.fewest(method, s.listFee, holds) {
+	for _, i := range use {
+		next := p.Ships[i].By[method].Lower(s.fee)
+		n := p.nudge(p.Ships[i].Nudge)
+		if next == s.fee || n.HasBudget && s.fee-next > n.Budget {
+			return s, false
+		}
 		s.given[i] = true
 		s.count++
-		s.fee = p.Ships[i].By[method].Lower(s.fee)
+		s.fee = next
 	}
 	if p.TaxShown {
 		s.tax = taxWithin(p.ShippingTax, s.fee)
 	} else {
 		s.tax = taxOn(p.ShippingTax, s.fee)
 	}
-	return s
+	return s, true
 }
 
-func (s shipStage) toPay(taxShown bool) money.Minor {
-	if taxShown {
-		return s.fee
+func (p *Problem) listFee(st *goodsStage, method int) money.Minor {
+	if !p.anyGoods() {
+		return 0
 	}
-	return s.fee + s.tax
+	return p.Methods[method].Fee(st.forFee, p.Grams)
 }
 
 // anyGoods tells whether there is anything to ship: a cart of gift cards alone

@@ -1,11 +1,12 @@
 // Package pricing computes what a cart costs under the rewards that apply, and
 // chooses which rewards are given.
 //
-// A [Problem] is a cart with everything looked up: lines with amounts and tax
-// rates, rewards with the lines they count, the fee tables of the methods that
-// deliver. Solve returns the choice of rungs. Stages are computed in order:
-// order rewards in priority order, each on what remains of its counted lines;
-// then shipping rewards in priority order on what remains of the fee.
+// A [Problem] is a cart with everything looked up: lines with prices and tax
+// rates, rungs with the lines they count and reward, the fee tables of the
+// methods that deliver. Solve returns the choice: which rungs are given and which
+// units each takes. Stages are computed in order: unit rewards, each on the units
+// it takes; order rewards in priority order, each on what remains of its counted
+// lines; then shipping rewards in priority order on what remains of the fee.
 //
 // All amounts are minor units of the cart's one currency, and must stay within
 // money.Most in sum.
@@ -18,11 +19,19 @@ import (
 	"agonal.dev/agonal/core/money"
 )
 
-// Line is a cart line with its price before nudges.
+// Line is a cart line with its price before nudges. A line without quantity adds
+// value and nothing else: it holds no unit that could be counted or taken.
 type Line struct {
-	Amount   money.Minor // price × quantity, as shown
+	Unit     money.Minor // price of one, as shown
+	Quantity int64
+	Amount   money.Minor // Unit × Quantity
 	Tax      money.Rate
-	GiftCard bool // a gift card or a gift: no part of the goods that fees look at
+	GiftCard bool // a gift card: no part of the goods that fees look at
+	Cost     money.Minor
+	HasCost  bool  // whether Cost, the cost of one, is known
+	Product  int   // lines of one product share a number
+	Variant  int   // lines of one variant share a number
+	Grams    int64 // weight of one
 }
 
 // Scope marks, line by line, what is counted. It is as long as Problem.Lines.
@@ -31,18 +40,36 @@ type Scope []bool
 // Basis says at which point of the computation a goal looks at values.
 type Basis int
 
-// The bases. Goals of order rewards look at Before only.
+// The bases. Goals of unit rewards look at Before only, goals of order rewards
+// never at AfterOrder.
 const (
 	Before Basis = iota
+	AfterUnit
 	AfterOrder
 )
 
-// Goal holds when the value of the counted lines is at least Threshold.
+// Measure is what a goal counts of the counted lines.
+type Measure int
+
+// The measures.
+const (
+	Value       Measure = iota // minor units
+	Units                      // pieces
+	SameProduct                // pieces of one and the same product, the most there are
+	SameVariant                // pieces of one and the same variant, the most there are
+	Distinct                   // different products
+	Weight                     // grams
+)
+
+// Goal holds when the measure of the counted lines is at least Threshold and,
+// where Most is set, at most that.
 type Goal struct {
 	Scope      Scope
+	Measure    Measure
 	Basis      Basis
 	WithoutTax bool // count net values where prices are shown with tax
-	Threshold  money.Minor
+	Threshold  int64
+	Most       int64 // 0: no upper end
 }
 
 // Key names a rung and puts rungs in order: by priority, then nudge id, then rung.
@@ -57,12 +84,38 @@ func (k Key) Compare(o Key) int {
 	return cmp.Or(cmp.Compare(k.Priority, o.Priority), cmp.Compare(k.Nudge, o.Nudge), cmp.Compare(k.Rung, o.Rung))
 }
 
-// Order is a rung that takes a percentage off its counted lines.
+// Class is the stage of computing at which a reward is given.
+type Class uint8
+
+// The classes, as bits of a set.
+const (
+	UnitClass Class = 1 << iota
+	OrderClass
+	ShippingClass
+	GiftClass
+)
+
+// Nudge is what all rungs of one nudge share. Its zero value binds nothing.
+type Nudge struct {
+	Replacing bool        // one rung is given, the highest that holds, or none
+	Stacks    bool        // its unit rewards go on top of others
+	Group     string      // of an exclusive group one nudge is given; empty: none
+	Refuses   Class       // classes of other nudges' rewards it does not stand beside
+	Budget    money.Minor // the most its rewards may cost in this order; see HasBudget
+	HasBudget bool
+	Floor     money.Rate // least margin rate of the lines it touches
+	MostUnits int64      // the most units it rewards in one order; 0: no limit
+}
+
+// Order is a rung that takes money off its counted lines: a percentage, or an
+// amount.
 type Order struct {
 	Key     Key
+	Nudge   int // index into Problem.Nudges, -1: nothing is shared
 	Goal    Goal
 	Lines   Scope // the lines it takes from: counted ones that may be discounted
 	Percent money.Rate
+	Amount  money.Minor // taken where Percent is 0
 	Cap     money.Minor // 0: none
 }
 
@@ -79,8 +132,9 @@ const (
 
 // Shipping is a rung that lowers the fee of some methods.
 type Shipping struct {
-	Key  Key
-	Goal Goal
+	Key   Key
+	Nudge int
+	Goal  Goal
 	// By holds, for each method of the problem, what the rung does to it.
 	By []ShippingReward
 }
@@ -104,6 +158,18 @@ func (r ShippingReward) Lower(fee money.Minor) money.Minor {
 	return fee
 }
 
+// Gift is a rung that gives something outside the money of the order: a gift, or
+// the right to an offer. It is not traded against money; only exclusive groups
+// and refusals bind it to the choice.
+type Gift struct {
+	Key   Key
+	Nudge int
+	Goal  Goal
+	// Worth is the list value of what would be given: between gifts of one group
+	// the higher one is given.
+	Worth money.Minor
+}
+
 // Fees is a method's fee table.
 type Fees interface {
 	// Fee returns the list fee for goods of a value in minor units and a weight
@@ -124,46 +190,35 @@ const (
 )
 
 // Problem is a cart with everything looked up. Lines are in the order that
-// decides ties. Orders and Ships are in the order of their keys. With no
-// Methods there is no shipping.
+// decides ties. Units, Orders, Ships and Gifts are in the order of their keys.
+// With no Methods there is no shipping.
 type Problem struct {
-	Mode        Mode
+	Mode Mode
+	// Added tells that line 0 is an added unit: it has a price and no quantity,
+	// and its price is what searches for additions vary.
+	Added       bool
 	Lines       []Line
 	Grams       int64
 	TaxShown    bool // whether amounts include tax
+	Nudges      []Nudge
+	Units       []Unit
 	Orders      []Order
 	Ships       []Shipping
+	Gifts       []Gift
 	Methods     []Fees
 	ShippingTax money.Rate
+	Floor       money.Rate  // least margin rate of every line a reward touches
+	MostOff     money.Minor // the most that may be taken off the goods; 0: no limit
 }
 
-// counted returns the value of the goal's lines given each line's amount.
-func (p *Problem) counted(g Goal, amounts []money.Minor) money.Minor {
-	var v money.Minor
-	for i, in := range g.Scope {
-		if !in {
-			continue
-		}
-		v += amounts[i]
-		if g.WithoutTax && p.TaxShown {
-			v -= taxWithin(p.Lines[i].Tax, amounts[i])
-		}
-	}
-	return v
-}
+var unbound Nudge
 
-// Holds tells whether a goal holds for a counted value; a threshold of zero
-// asks for at least one counted line.
-func (g Goal) Holds(value money.Minor) bool {
-	if g.Threshold > 0 {
-		return value >= g.Threshold
+// nudge returns what the rungs of a nudge share.
+func (p *Problem) nudge(i int) *Nudge {
+	if i < 0 || i >= len(p.Nudges) {
+		return &unbound
 	}
-	for _, in := range g.Scope {
-		if in {
-			return true
-		}
-	}
-	return false
+	return &p.Nudges[i]
 }
 
 // taxWithin is the tax that a shown amount includes. Amounts in a problem lie
@@ -196,6 +251,8 @@ func (p *Problem) before(dst []money.Minor) []money.Minor {
 
 // SortRungs puts the rungs of a problem in the order of their keys.
 func SortRungs(p *Problem) {
+	slices.SortFunc(p.Units, func(a, b Unit) int { return a.Key.Compare(b.Key) })
 	slices.SortFunc(p.Orders, func(a, b Order) int { return a.Key.Compare(b.Key) })
 	slices.SortFunc(p.Ships, func(a, b Shipping) int { return a.Key.Compare(b.Key) })
+	slices.SortFunc(p.Gifts, func(a, b Gift) int { return a.Key.Compare(b.Key) })
 }

@@ -6,129 +6,397 @@ import (
 	"agonal.dev/agonal/core/money"
 )
 
-// MostSubsets bounds the search for the best choice: with more subsets of order
-// rungs than this, the first ones by key are searched, and the outcome says by
-// how much a better one could be cheaper. A count, never a clock, so that the
-// same input gives the same answer everywhere.
-const MostSubsets = 1 << 12
+// MostNodes bounds the search for the best choice: beyond so many choices of
+// order rungs looked at, the best one found is given and the outcome says by how
+// much a better one could be cheaper. A count, never a clock, so that the same
+// input gives the same answer everywhere.
+const MostNodes = 1 << 14
 
-// Solve chooses which rungs are given. It works for any problem whose amounts
-// sum up within money.Most.
-func (p *Problem) Solve() Outcome {
-	methods := make([]int, 0, len(p.Methods)+1)
-	for m := range p.Methods {
+// Solve chooses which rungs are given and which units each takes. It works for
+// any problem whose amounts sum up within money.Most.
+func (p *Problem) Solve() Outcome { return p.Prepare(0).Solve() }
+
+// SolveFor is Solve with one of the methods chosen.
+func (p *Problem) SolveFor(method int) Outcome { return p.Prepare(0).SolveFor(method) }
+
+// Prepared is a problem with its unit choices listed, so that it can be solved
+// for many prices of the added unit, which no unit reward touches.
+type Prepared struct {
+	P       *Problem
+	Choices []UnitChoice
+	Cut     bool // whether the list was cut short
+}
+
+// Prepare lists the unit choices that can be of use for additions up to most.
+func (p *Problem) Prepare(most money.Minor) *Prepared {
+	pr := &Prepared{P: p}
+	if p.Mode == BestForShopper {
+		pr.Choices, pr.Cut = p.unitChoices(p.slack(most))
+	}
+	return pr
+}
+
+// slack bounds how much more than the cheapest a unit choice may cost and still
+// be part of the best one: what shipping and the order rewards that depend on
+// what units cost can be worth at most.
+func (p *Problem) slack(added money.Minor) money.Minor {
+	bonds := p.bound()
+	if bonds && len(p.Gifts) > 0 {
+		return anyAddition / 2
+	}
+	var out money.Minor
+	for _, m := range p.Methods {
+		_, fee := m.FeeRange(0, money.Most, p.Grams)
+		out = max(out, fee+taxOn(p.ShippingTax, fee))
+	}
+	all := bonds || p.Floor > 0 || p.MostOff > 0
+	var rate money.Rate
+	for _, l := range p.Lines {
+		if !p.TaxShown {
+			rate = max(rate, l.Tax)
+		}
+	}
+	for i := range p.Orders {
+		o := &p.Orders[i]
+		sum, least := added, money.Minor(0)
+		for j, in := range o.Lines {
+			if in {
+				sum += p.Lines[j].Amount
+				least += p.lowest(j)
+			}
+		}
+		off := o.Off(sum)
+		if o.Goal.Basis == Before && !all && off < least && o.Percent < money.Whole {
+			continue // what is dearer before it stays dearer after it
+		}
+		out += off + taxOn(rate, off)
+	}
+	if len(p.Orders) > 0 || !p.TaxShown {
+		out += money.Minor(2 * (len(p.Orders) + 1) * (len(p.Lines) + 1)) // rounding
+	}
+	return out
+}
+
+// Solve chooses for the added unit's present price.
+func (pr *Prepared) Solve() Outcome {
+	methods := make([]int, 0, len(pr.P.Methods)+1)
+	for m := range pr.P.Methods {
 		methods = append(methods, m)
 	}
 	if len(methods) == 0 {
 		methods = append(methods, -1)
 	}
-	return p.solve(methods)
+	return pr.solve(methods)
 }
 
 // SolveFor is Solve with one of the methods chosen.
-func (p *Problem) SolveFor(method int) Outcome { return p.solve([]int{method}) }
+func (pr *Prepared) SolveFor(method int) Outcome { return pr.solve([]int{method}) }
 
-func (p *Problem) solve(methods []int) Outcome {
-	amounts := p.before(make([]money.Minor, 0, len(p.Lines)))
-	var open []int // order rungs whose goal holds
-	for i, o := range p.Orders {
-		if o.Goal.Holds(p.counted(o.Goal, amounts)) {
-			open = append(open, i)
-		}
+// present returns a choice as it stands with the added unit's present price,
+// false where that price does not allow it.
+func (p *Problem) present(c UnitChoice) (UnitChoice, bool) {
+	if !p.Added {
+		return c, true
 	}
-	var best *candidate
-	consider := func(c candidate) {
-		if best == nil || p.better(c, *best) {
-			best = &c
-		}
+	x := p.Lines[0].Amount
+	if x < c.From || x > c.To {
+		return c, false
 	}
+	if c.After[0] != x {
+		c.After = slices.Clone(c.After)
+		c.Goods += x - c.After[0]
+		c.After[0] = x
+	}
+	return c, true
+}
+
+type candidate struct {
+	units *UnitChoice
+	goodsStage
+	shipStage
+	gifts []bool
+	keys  []Key // of the rungs given, built when first compared
+}
+
+// solver is one search for the best choice.
+type solver struct {
+	p       *Problem
+	methods []int
+	bonds   bool
+	lone    bool // whether each shipping rung can be judged by itself
+	least   money.Minor
+	minRate money.Rate
+	nodes   int
+	cut     bool
+	best    *candidate
+}
+
+func (pr *Prepared) solve(methods []int) Outcome {
+	p := pr.P
+	s := &solver{p: p, methods: methods, nodes: MostNodes}
+	s.bonds = p.bound()
+	s.lone = !s.bonds
+	for i := range p.Ships {
+		s.lone = s.lone && !p.nudge(p.Ships[i].Nudge).HasBudget
+	}
+	s.bounds()
 	if p.Mode == ByPriority {
 		for _, m := range methods {
-			consider(p.byPriority(open, m))
+			s.consider(p.byPriority(m))
 		}
-		return p.outcome(*best)
+		return p.outcome(s.best)
 	}
-	searched := open
-	for 1<<len(searched) > MostSubsets {
-		searched = searched[:len(searched)-1]
-	}
-	for set := range 1 << len(searched) {
-		given := make([]bool, len(p.Orders))
-		for bit, i := range searched {
-			given[i] = set>>bit&1 == 1
-		}
-		st, ok := p.order(given)
+	lowest := anyAddition
+	for i := range pr.Choices {
+		c, ok := p.present(pr.Choices[i])
 		if !ok {
 			continue
 		}
-		holds := p.shipHolds(st.after)
-		for _, m := range methods {
-			consider(candidate{st, p.shipping(&st, m, holds)})
-		}
+		lowest = min(lowest, c.Goods)
+		s.orders(&c)
 	}
-	exact := len(searched) == len(open)
+	exact := !pr.Cut && !s.cut
 	if !exact {
 		for _, m := range methods {
-			consider(p.byPriority(open, m))
+			s.consider(p.byPriority(m))
 		}
 	}
-	out := p.outcome(*best)
-	out.Exact = exact
+	if s.best == nil {
+		return Outcome{Method: -1}
+	}
+	out := p.outcome(s.best)
 	if !exact {
-		all := make([]bool, len(p.Orders))
-		for _, i := range open {
-			all[i] = true
-		}
-		if st, ok := p.order(all); ok {
-			out.Gap = out.ToPay - st.toPay(p.TaxShown)
-		}
+		out.Gap = max(0, out.ToPay-s.floorOf(p.leastGoods(pr.Cut, lowest)))
+		out.Exact = out.Gap == 0
 	}
 	return out
 }
 
-func (p *Problem) shipHolds(after []money.Minor) []bool {
+// bounds prepares what no choice can go below.
+func (s *solver) bounds() {
+	p := s.p
+	s.minRate = money.Whole
+	for _, l := range p.Lines {
+		s.minRate = min(s.minRate, l.Tax)
+	}
+	if p.TaxShown || len(p.Lines) == 0 {
+		s.minRate = 0
+	}
+	if len(p.Ships) > 0 || len(s.methods) == 0 || s.methods[0] < 0 || !p.anyGoods() {
+		return
+	}
+	s.least = anyAddition
+	for _, m := range s.methods {
+		fee, _ := p.Methods[m].FeeRange(0, money.Most, p.Grams)
+		s.least = min(s.least, fee)
+	}
+}
+
+// floorOf is the least that can be paid when goods cost so much.
+func (s *solver) floorOf(goods money.Minor) money.Minor {
+	out := goods + s.least
+	if !s.p.TaxShown {
+		out += max(0, taxOn(s.minRate, goods)-money.Minor(len(s.p.Lines)))
+	}
+	return out
+}
+
+// lowest bounds from below what a line can cost after unit rewards.
+func (p *Problem) lowest(line int) money.Minor {
+	l := &p.Lines[line]
+	if l.Quantity == 0 {
+		return l.Amount
+	}
+	price := l.Unit
+	for j := range p.Units {
+		u := &p.Units[j]
+		switch {
+		case !u.On[line]:
+		case u.inSets():
+			price = 0
+		case !p.nudge(u.Nudge).Stacks:
+			price = min(price, l.Unit-u.mostOff(l.Unit))
+		}
+	}
+	for j := range p.Units {
+		if u := &p.Units[j]; u.On[line] && p.nudge(u.Nudge).Stacks {
+			price -= u.mostOff(price)
+		}
+	}
+	return max(0, price) * l.Quantity
+}
+
+// leastGoods bounds what goods can cost under any choice.
+func (p *Problem) leastGoods(cut bool, lowest money.Minor) money.Minor {
+	if cut {
+		lowest = 0
+		for i := range p.Lines {
+			lowest += p.lowest(i)
+		}
+	}
+	for i := range p.Orders {
+		sum := money.Minor(0)
+		for j, in := range p.Orders[i].Lines {
+			if in {
+				sum += p.Lines[j].Amount
+			}
+		}
+		lowest -= p.Orders[i].Off(sum)
+	}
+	return max(0, lowest)
+}
+
+// orders tries every set of the order rungs whose goals hold under a unit choice,
+// all of them first, and leaves out what cannot come near the best found.
+func (s *solver) orders(c *UnitChoice) {
+	p := s.p
+	var open []int
+	holds := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, c.After, nil)))) }
+	for i, o := range p.Orders {
+		if holds(o.Goal) && !p.topped(Ref{OrderClass, i}, holds) {
+			open = append(open, i)
+		}
+	}
+	// What each can take at most: of lines that nothing else has lowered.
+	rest := make([]money.Minor, len(open)+1)
+	for k := len(open) - 1; k >= 0; k-- {
+		rest[k] = rest[k+1] + p.take(open[k], c.After, -1, false).Total
+	}
+	given := make([]bool, len(p.Orders))
+	var choose func(k int, left money.Minor)
+	choose = func(k int, left money.Minor) {
+		if s.cut && s.best != nil {
+			return
+		}
+		if s.nodes--; s.nodes < 0 {
+			s.cut = true
+		}
+		if s.best != nil && s.floorOf(max(0, left-rest[k])) > s.best.pay(p) {
+			return
+		}
+		if k == len(open) {
+			if st, ok := p.order(c, slices.Clone(given)); ok {
+				s.ships(c, st)
+			}
+			return
+		}
+		given[open[k]] = true
+		choose(k+1, left-(rest[k]-rest[k+1]))
+		given[open[k]] = false
+		choose(k+1, left)
+	}
+	choose(0, c.Goods)
+}
+
+// ships completes a choice with what holds of the shipping rungs, for every
+// method.
+func (s *solver) ships(c *UnitChoice, st goodsStage) {
+	p := s.p
+	holds := p.shipHolds(c.After, st.after)
+	for _, m := range s.methods {
+		if m < 0 || s.lone {
+			var use []int
+			if m >= 0 {
+				use = p.fewest(m, p.listFee(&st, m), holds)
+			}
+			ship, _ := p.shipping(&st, m, use)
+			s.complete(c, st, ship)
+			continue
+		}
+		var can []int
+		fee := p.listFee(&st, m)
+		for i := range p.Ships {
+			if holds[i] && p.Ships[i].By[m].Lower(fee) < fee && len(can) < 12 {
+				can = append(can, i)
+			}
+		}
+		for set := range 1 << len(can) {
+			var use []int
+			for k, i := range can {
+				if set>>k&1 == 1 {
+					use = append(use, i)
+				}
+			}
+			if ship, ok := p.shipping(&st, m, use); ok {
+				s.complete(c, st, ship)
+			}
+		}
+	}
+}
+
+func (s *solver) complete(c *UnitChoice, st goodsStage, ship shipStage) {
+	cand := candidate{units: c, goodsStage: st, shipStage: ship}
+	if len(s.p.Gifts) > 0 || s.bonds {
+		gifts, ok := s.p.gifts(&cand)
+		if !ok {
+			return
+		}
+		cand.gifts = gifts
+	}
+	s.consider(cand)
+}
+
+func (s *solver) consider(c candidate) {
+	if s.best == nil || s.p.better(&c, s.best) {
+		s.best = &c
+	}
+}
+
+func (p *Problem) shipHolds(afterUnits, after []money.Minor) []bool {
 	holds := make([]bool, len(p.Ships))
+	goal := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, afterUnits, after)))) }
 	for i, s := range p.Ships {
-		holds[i] = p.GoalHolds(s.Goal, after)
+		holds[i] = goal(s.Goal) && !p.topped(Ref{ShippingClass, i}, goal)
 	}
 	return holds
 }
 
-// GoalHolds tells whether a goal holds when lines cost after, once order rewards
-// are taken.
-func (p *Problem) GoalHolds(g Goal, after []money.Minor) bool {
-	return g.Holds(p.Measure(g, after))
-}
-
-// Measure returns the counted value of a goal when lines cost after, once order
-// rewards are taken.
-func (p *Problem) Measure(g Goal, after []money.Minor) money.Minor {
-	if g.Basis == Before {
-		return p.counted(g, p.before(make([]money.Minor, 0, len(p.Lines))))
+// topped tells whether a higher rung of the same replacing ladder holds: then a
+// lower one is never given in its place. Unit rungs see to this themselves.
+func (p *Problem) topped(r Ref, holds func(Goal) bool) bool {
+	above := func(nudge int, own, other Key, g Goal) bool {
+		return p.nudge(nudge).Replacing && other.Nudge == own.Nudge && other.Rung > own.Rung && holds(g)
 	}
-	return p.counted(g, after)
+	switch r.Class {
+	case OrderClass:
+		for _, o := range p.Orders[r.Index+1:] {
+			if above(o.Nudge, p.Orders[r.Index].Key, o.Key, o.Goal) {
+				return true
+			}
+		}
+	case ShippingClass:
+		for _, s := range p.Ships[r.Index+1:] {
+			if above(s.Nudge, p.Ships[r.Index].Key, s.Key, s.Goal) {
+				return true
+			}
+		}
+	case GiftClass:
+		for _, g := range p.Gifts[r.Index+1:] {
+			if above(g.Nudge, p.Gifts[r.Index].Key, g.Key, g.Goal) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
-type candidate struct {
-	goodsStage
-	shipStage
-}
-
-func (p *Problem) pay(c candidate) money.Minor {
+func (c *candidate) pay(p *Problem) money.Minor {
 	return c.goodsStage.toPay(p.TaxShown) + c.shipStage.toPay(p.TaxShown)
 }
+
+func (c *candidate) count() int { return c.units.count + c.goodsStage.count + c.shipStage.count }
 
 // better tells whether a is to be preferred: less to pay; then fewer rungs;
 // then the list of rungs that comes first; then earlier lines that pay less;
 // then the method that comes first.
-func (p *Problem) better(a, b candidate) bool {
-	if x, y := p.pay(a), p.pay(b); x != y {
+func (p *Problem) better(a, b *candidate) bool {
+	if x, y := a.pay(p), b.pay(p); x != y {
 		return x < y
 	}
-	if x, y := a.goodsStage.count+a.shipStage.count, b.goodsStage.count+b.shipStage.count; x != y {
+	if x, y := a.count(), b.count(); x != y {
 		return x < y
 	}
-	if c := slices.CompareFunc(p.keys(a), p.keys(b), Key.Compare); c != 0 {
+	if c := slices.CompareFunc(a.list(p), b.list(p), Key.Compare); c != 0 {
 		return c < 0
 	}
 	if c := slices.Compare(a.after, b.after); c != 0 {
@@ -137,118 +405,158 @@ func (p *Problem) better(a, b candidate) bool {
 	return a.method < b.method
 }
 
-func (p *Problem) keys(c candidate) []Key {
-	var out []Key
-	for i, g := range c.goodsStage.given {
-		if g {
-			out = append(out, p.Orders[i].Key)
-		}
-	}
-	for i, g := range c.shipStage.given {
-		if g {
-			out = append(out, p.Ships[i].Key)
-		}
-	}
-	slices.SortFunc(out, Key.Compare)
-	return out
-}
-
-// byPriority takes rungs in the merchant's order.
-func (p *Problem) byPriority(open []int, method int) candidate {
-	given, reached := p.InOrder(
-		func(i int) bool { return slices.Contains(open, i) },
-		func(i int, given []bool) bool {
-			return p.GoalHolds(p.Ships[i].Goal, p.AfterOrders(given))
-		},
-		func(given []bool) bool {
-			_, ok := p.order(given)
-			return ok
-		},
-	)
-	holds := make([]bool, len(p.Ships))
-	for _, i := range reached {
-		holds[i] = true
-	}
-	st, _ := p.order(given)
-	return candidate{st, p.shipping(&st, method, holds)}
-}
-
-// InOrder takes rungs in the merchant's order, each wherever its goal holds at
-// its turn and no earlier one loses its own by it. The questions are asked of the
-// caller: whether an order rung's goal holds, whether a shipping rung's goal
-// holds under a set of order rungs, and whether a set is allowed. It returns the
-// order rungs taken and the shipping rungs reached.
-func (p *Problem) InOrder(
-	orderHolds func(i int) bool,
-	shipHolds func(i int, given []bool) bool,
-	allowed func(given []bool) bool,
-) (given []bool, reached []int) {
-	given = make([]bool, len(p.Orders))
-	for _, t := range p.turns() {
-		if !t.order {
-			if shipHolds(t.index, given) {
-				reached = append(reached, t.index)
+// list returns the keys of the rungs given, in order.
+func (c *candidate) list(p *Problem) []Key {
+	if c.keys == nil {
+		c.keys = p.unitKeys(c.units.Given)
+		for i, g := range c.goodsStage.given {
+			if g {
+				c.keys = append(c.keys, p.Orders[i].Key)
 			}
-			continue
 		}
-		if !orderHolds(t.index) {
-			continue
+		for i, g := range c.shipStage.given {
+			if g {
+				c.keys = append(c.keys, p.Ships[i].Key)
+			}
 		}
-		try := slices.Clone(given)
-		try[t.index] = true
-		if allowed(try) && !slices.ContainsFunc(reached, func(i int) bool { return !shipHolds(i, try) }) {
-			given = try
-		}
+		slices.SortFunc(c.keys, Key.Compare)
 	}
-	return given, reached
+	return c.keys
 }
 
-// AfterOrders returns each line once the order rewards marked in given are taken.
-func (p *Problem) AfterOrders(given []bool) []money.Minor {
-	after := p.before(make([]money.Minor, 0, len(p.Lines)))
-	for i, g := range given {
-		if !g {
-			continue
-		}
-		for j, s := range p.take(i, after).Shares {
-			after[j] -= s
+// Forced returns the best outcome in which a unit or order rung is given, false
+// where none is allowed.
+func (p *Problem) Forced(r Ref) (Outcome, bool) {
+	q := *p
+	q.Mode = BestForShopper
+	pr := q.Prepare(0)
+	if p.slack(0) < anyAddition/2 {
+		pr.Choices, pr.Cut = q.unitChoices(anyAddition / 2)
+	}
+	var best Outcome
+	found := false
+	keep := func(o Outcome, ok bool) {
+		if ok && (!found || o.ToPay < best.ToPay) {
+			best, found = o, true
 		}
 	}
-	return after
+	for _, c := range pr.Choices {
+		if r.Class == UnitClass && !c.Given[r.Index] {
+			continue
+		}
+		one := Prepared{P: &q, Choices: []UnitChoice{c}}
+		if r.Class == UnitClass {
+			o := one.Solve()
+			keep(o, o.After != nil)
+			continue
+		}
+		o := one.Solve()
+		if o.After == nil {
+			continue
+		}
+		given := slices.Clone(o.OrderGiven)
+		given[r.Index] = true
+		keep(q.Under(c, given, o.Method))
+	}
+	return best, found
 }
 
-// Under returns the outcome with the given order rungs and method (-1: none),
-// false where one of them would take nothing.
-func (p *Problem) Under(given []bool, method int) (Outcome, bool) {
-	st, ok := p.order(given)
+// Holds tells whether a goal of an order, shipping or gift rung holds when lines
+// cost afterUnits and, after order rewards, after.
+func (p *Problem) Holds(g Goal, afterUnits, after []money.Minor) bool {
+	return g.meets(p.measure(g, p.all(p.at(g.Basis, afterUnits, after))))
+}
+
+// MeasureOf returns a goal's measure when lines cost amounts at its basis, and
+// whether anything is counted.
+func (p *Problem) MeasureOf(g Goal, amounts []money.Minor) (int64, bool) {
+	return p.measure(g, p.all(amounts))
+}
+
+// Meets tells whether a measure makes a goal.
+func (g Goal) Meets(measure int64, any bool) bool { return g.meets(measure, any) }
+
+// Bound tells whether anything but prices and goals restricts which rungs may be
+// given together: groups, refusals, floors, budgets or limits.
+func (p *Problem) Bound() bool {
+	if p.Floor > 0 || p.MostOff > 0 {
+		return true
+	}
+	for i := range p.Nudges {
+		if p.Nudges[i].HasBudget {
+			return true
+		}
+	}
+	return p.bound()
+}
+
+// Clashes tells whether two of the unit and order rungs given may not stand
+// together.
+func (p *Problem) Clashes(units, orders []bool) bool {
+	var paid []given
+	for i, g := range units {
+		if g {
+			paid = append(paid, given{p.Units[i].Key, p.nudge(p.Units[i].Nudge), UnitClass})
+		}
+	}
+	for i, g := range orders {
+		if g {
+			paid = append(paid, given{p.Orders[i].Key, p.nudge(p.Orders[i].Nudge), OrderClass})
+		}
+	}
+	for i, a := range paid {
+		for _, b := range paid[:i] {
+			if a.key.Nudge != b.key.Nudge && clash(a.nudge, b.nudge, a.class, b.class) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Reached lists the shipping rungs a walk has reached.
+func (t *Turns) Reached() []int { return t.ships }
+
+// ReachedGifts lists the gift rungs a walk has reached.
+func (t *Turns) ReachedGifts() []int { return t.gifts }
+
+// Replaces tells whether the nudge of a rung gives one rung only.
+func (p *Problem) Replaces(nudge int) bool { return p.nudge(nudge).Replacing }
+
+// SavesAny tells whether unit rung i saves anything on any unit of the cart.
+func (p *Problem) SavesAny(i int) bool { return p.savesAny(i, -1) }
+
+// Under returns the outcome with a unit choice, the given order rungs and a
+// method (-1: none), false where that is not allowed.
+func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) {
+	c, ok := p.present(c)
 	if !ok {
 		return Outcome{}, false
 	}
-	return p.outcome(candidate{st, p.shipping(&st, method, p.shipHolds(st.after))}), true
-}
-
-type turn struct {
-	key   Key
-	order bool
-	index int
-}
-
-func (p *Problem) turns() []turn {
-	turns := make([]turn, 0, len(p.Orders)+len(p.Ships))
-	for i, o := range p.Orders {
-		turns = append(turns, turn{o.Key, true, i})
+	st, ok := p.order(&c, given)
+	if !ok {
+		return Outcome{}, false
 	}
-	for i, s := range p.Ships {
-		turns = append(turns, turn{s.Key, false, i})
+	var use []int
+	if method >= 0 {
+		use = p.fewest(method, p.listFee(&st, method), p.shipHolds(c.After, st.after))
 	}
-	slices.SortFunc(turns, func(a, b turn) int { return a.key.Compare(b.key) })
-	return turns
+	ship, ok := p.shipping(&st, method, use)
+	if !ok {
+		return Outcome{}, false
+	}
+	return p.outcome(&candidate{units: &c, goodsStage: st, shipStage: ship}), true
 }
 
-func (p *Problem) outcome(c candidate) Outcome {
+func (p *Problem) outcome(c *candidate) Outcome {
+	gifts := c.gifts
+	if gifts == nil {
+		gifts = make([]bool, len(p.Gifts))
+	}
 	return Outcome{
-		Method: c.method, OrderGiven: c.goodsStage.given, ShipGiven: c.shipStage.given,
+		Method: c.method, UnitGiven: c.units.Given, OrderGiven: c.goodsStage.given, ShipGiven: c.shipStage.given, GiftGiven: gifts,
+		Claims: c.units.Claims, AfterUnits: c.units.After,
 		Applied: c.applied, After: c.after, Tax: c.goodsStage.tax, Goods: c.goods, GoodsTax: c.taxSum,
-		ListFee: c.listFee, Fee: c.fee, FeeTax: c.shipStage.tax, ToPay: p.pay(c), Exact: true,
+		ListFee: c.listFee, Fee: c.fee, FeeTax: c.shipStage.tax, ToPay: c.pay(p), Exact: true,
 	}
 }

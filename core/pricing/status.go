@@ -1,6 +1,11 @@
 package pricing
 
-import "agonal.dev/agonal/core/money"
+// Ref names a rung of a problem: its class and its place among the rungs of that
+// class.
+type Ref struct {
+	Class Class
+	Index int
+}
 
 // Status is what became of a rung in an outcome.
 type Status int
@@ -9,40 +14,126 @@ type Status int
 const (
 	Open    Status = iota // the goal does not hold
 	Reached               // it holds; the reward is given, superseded, or has nothing left to give
-	Outdone               // it holds, and something better for the shopper stands in its place
+	Outdone               // it holds, or would if units others took counted; something better stands in its place
+	Passed                // its upper end lies behind
 )
 
-// ShipStatus returns the status of shipping rung i.
-func (p *Problem) ShipStatus(o *Outcome, i int) Status {
-	s := &p.Ships[i]
+// Goal returns the goal of a rung.
+func (p *Problem) Goal(r Ref) Goal {
+	switch r.Class {
+	case UnitClass:
+		return p.Units[r.Index].Goal
+	case OrderClass:
+		return p.Orders[r.Index].Goal
+	case GiftClass:
+		return p.Gifts[r.Index].Goal
+	}
+	return p.Ships[r.Index].Goal
+}
+
+// Status returns what became of a rung.
+func (p *Problem) Status(o *Outcome, r Ref) Status {
+	g := p.Goal(r)
+	m, any := p.measure(g, p.all(p.at(g.Basis, o.AfterUnits, o.After)))
+	if g.Most > 0 && m > g.Most {
+		return Passed
+	}
+	if r.Class == UnitClass {
+		return p.unitStatus(o, r.Index)
+	}
 	switch {
-	case !p.GoalHolds(s.Goal, o.After):
+	case !g.meets(m, any):
 		return Open
-	case o.ShipGiven[i], o.Method < 0, o.Fee == 0,
-		s.By[o.Method].Lower(o.ListFee) == o.ListFee,
-		p.superseded(o, i):
+	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.take(r.Index, p.before(nil), -1, false).Total == 0),
+		r.Class == GiftClass && o.GiftGiven[r.Index],
+		r.Class == ShippingClass && p.nothingLeft(o, r.Index),
+		p.superseded(o, r):
 		return Reached
 	}
 	return Outdone
 }
 
+// nothingLeft tells whether a shipping rung is given or has nothing to give.
+func (p *Problem) nothingLeft(o *Outcome, i int) bool {
+	return o.ShipGiven[i] || o.Method < 0 || o.Fee == 0 || p.Ships[i].By[o.Method].Lower(o.ListFee) == o.ListFee
+}
+
 // superseded tells whether a later rung of the same nudge is given.
-func (p *Problem) superseded(o *Outcome, i int) bool {
-	for j := i + 1; j < len(p.Ships); j++ {
-		if o.ShipGiven[j] && p.Ships[j].Key.Nudge == p.Ships[i].Key.Nudge {
-			return true
+func (p *Problem) superseded(o *Outcome, r Ref) bool {
+	later := func(key Key, own Key, given bool) bool {
+		return given && key.Nudge == own.Nudge && key.Rung > own.Rung
+	}
+	switch r.Class {
+	case UnitClass:
+		for j, g := range o.UnitGiven {
+			if later(p.Units[j].Key, p.Units[r.Index].Key, g) {
+				return true
+			}
+		}
+	case OrderClass:
+		for j, g := range o.OrderGiven {
+			if p.nudge(p.Orders[j].Nudge).Replacing && later(p.Orders[j].Key, p.Orders[r.Index].Key, g) {
+				return true
+			}
+		}
+	case ShippingClass:
+		for j, g := range o.ShipGiven {
+			if later(p.Ships[j].Key, p.Ships[r.Index].Key, g) {
+				return true
+			}
+		}
+	case GiftClass:
+		for j, g := range o.GiftGiven {
+			if later(p.Gifts[j].Key, p.Gifts[r.Index].Key, g) {
+				return true
+			}
 		}
 	}
 	return false
 }
 
-// OrderStatus returns the status of order rung i.
-func (p *Problem) OrderStatus(o *Outcome, i int) Status {
-	switch {
-	case !p.GoalHolds(p.Orders[i].Goal, o.After):
-		return Open
-	case o.OrderGiven[i], p.take(i, p.before(make([]money.Minor, 0, len(p.Lines)))).Total == 0:
+func (p *Problem) unitStatus(o *Outcome, i int) Status {
+	u := &p.Units[i]
+	if o.UnitGiven[i] {
 		return Reached
 	}
+	if p.superseded(o, Ref{UnitClass, i}) && p.nudge(u.Nudge).Replacing {
+		return Reached
+	}
+	if !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity }) {
+		return Open
+	}
+	if !p.savesAny(i, -1) {
+		return Reached // nothing to give
+	}
 	return Outdone
+}
+
+// UnitMeasure returns the measure of a unit rung's goal under an outcome: over
+// the units that no other nudge has taken.
+func (p *Problem) UnitMeasure(o *Outcome, i int) int64 {
+	u := &p.Units[i]
+	units := func(j int) int64 { return p.Lines[j].Quantity - p.takenByOthers(o.Claims, u, j) }
+	m, _ := p.measure(u.Goal, counted{units, p.worth(units)})
+	if p.Added && u.Goal.Measure == Value && u.Goal.Scope[0] {
+		m += p.Lines[0].Amount
+		if u.Goal.WithoutTax && p.TaxShown {
+			m -= taxWithin(p.Lines[0].Tax, p.Lines[0].Amount)
+		}
+	}
+	return m
+}
+
+func (p *Problem) takenByOthers(claims []Claim, u *Unit, line int) int64 {
+	if p.nudge(u.Nudge).Stacks {
+		return 0
+	}
+	var n int64
+	for _, c := range claims {
+		other := &p.Units[c.Unit]
+		if other.Key.Nudge != u.Key.Nudge && !p.nudge(other.Nudge).Stacks {
+			n += c.taken(line)
+		}
+	}
+	return n
 }

@@ -38,12 +38,14 @@ func (a span) plus(b span) span { return span{a.lo + b.lo, a.hi + b.hi} }
 type ranges struct {
 	*search
 	lo, hi money.Minor
+	bound  bool // whether groups, floors or limits bind rungs together
 }
 
 const slack = 2
 
-// goods bounds the goods side under a set of order rewards.
+// goods bounds the goods side under a unit choice and a set of order rewards.
 type goods struct {
+	units *pricing.UnitChoice
 	line  []span // each line after order rewards
 	taken []span // what each line lost
 	off   span   // everything taken
@@ -53,43 +55,115 @@ type goods struct {
 	fails bool // the set is surely not allowed
 }
 
-// line returns the range of a line before nudges.
-func (r *ranges) before(j int) span {
+// after returns the range of a line once unit rewards are taken; none touches the
+// added unit.
+func (r *ranges) after(c *pricing.UnitChoice, j int) span {
 	if j == 0 {
 		return span{r.lo, r.hi}
 	}
-	return span{r.p.Lines[j].Amount, r.p.Lines[j].Amount}
+	return span{c.After[j], c.After[j]}
 }
 
-// under bounds the goods side with the order rewards marked in given.
-func (r *ranges) under(given []bool) goods {
+// allows judges whether a unit choice is allowed.
+func (r *ranges) allows(c *pricing.UnitChoice) verdict {
+	return r.inRange(c.From, c.To, true)
+}
+
+// inRange judges whether additions lie from one price to another.
+func (r *ranges) inRange(from, to money.Minor, ok bool) verdict {
+	switch {
+	case !ok || r.hi < from || r.lo > to:
+		return never
+	case from <= r.lo && r.hi <= to:
+		return always
+	}
+	return maybe
+}
+
+// under bounds the goods side with a unit choice and the order rewards marked in
+// given.
+func (r *ranges) under(c *pricing.UnitChoice, given []bool) goods {
 	n := len(r.p.Lines)
-	g := goods{line: make([]span, n), taken: make([]span, n), exact: true, sure: true}
+	g := goods{units: c, line: make([]span, n), taken: make([]span, n), exact: true, sure: true}
 	for j := range g.line {
-		g.line[j] = r.before(j)
+		g.line[j] = r.after(c, j)
+	}
+	switch r.allows(c) {
+	case never:
+		g.fails = true
+		return g
+	case maybe:
+		g.sure = false
+	}
+	if r.bound && r.p.Clashes(c.Given, given) {
+		g.fails = true
+		return g
 	}
 	for i := range r.p.Orders {
 		if !given[i] {
 			continue
 		}
 		o := &r.p.Orders[i]
-		switch r.beforeGoal(o.Goal) {
+		switch r.early(o.Goal, c) {
 		case never:
 			g.fails = true
 			return g
 		case maybe:
 			g.sure = false
 		}
+		switch r.topped(i, c) {
+		case always:
+			g.fails = true
+			return g
+		case maybe:
+			g.sure = false
+		}
+		g.sure = g.sure && !r.bound // floors, budgets and limits may forbid it
 		r.take(&g, o)
 	}
 	return g
 }
 
-// beforeGoal judges a goal that looks at values before nudges.
-func (r *ranges) beforeGoal(goal pricing.Goal) verdict {
-	lo := r.at(r.lo).GoalHolds(goal, nil)
-	hi := r.at(r.hi).GoalHolds(goal, nil)
-	return certain(lo, hi)
+// topped judges whether a higher rung of the same replacing ladder holds.
+func (r *ranges) topped(i int, c *pricing.UnitChoice) verdict {
+	out := never
+	o := &r.p.Orders[i]
+	for _, h := range r.p.Orders[i+1:] {
+		if !r.p.Replaces(o.Nudge) || h.Key.Nudge != o.Key.Nudge {
+			continue
+		}
+		switch r.early(h.Goal, c) {
+		case always:
+			return always
+		case maybe:
+			out = maybe
+		}
+	}
+	return out
+}
+
+// early judges a goal that looks at values before order rewards.
+func (r *ranges) early(goal pricing.Goal, c *pricing.UnitChoice) verdict {
+	at := func(x money.Minor) (int64, bool) {
+		amounts := make([]money.Minor, len(r.p.Lines))
+		for j := range amounts {
+			if goal.Basis == pricing.Before {
+				amounts[j] = r.p.Lines[j].Amount
+			} else {
+				amounts[j] = c.After[j]
+			}
+		}
+		amounts[0] = x
+		r.p.Lines[0].Amount = x
+		return r.p.MeasureOf(goal, amounts)
+	}
+	lo, any := at(r.lo)
+	hi, anyHi := at(r.hi)
+	v := certain(goal.Meets(lo, any), goal.Meets(hi, anyHi))
+	if v == never && goal.Most > 0 && lo < goal.Threshold && hi > goal.Most {
+		return maybe
+	}
+	return v
 }
 
 func (r *ranges) take(g *goods, o *pricing.Order) {
@@ -109,11 +183,14 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		base = span{-g.off.lo, -g.off.hi}
 		for j, in := range o.Lines {
 			if in {
-				base = base.plus(r.before(j))
+				base = base.plus(r.after(g.units, j))
 			}
 		}
 	}
-	off := span{capped(o, base.lo), capped(o, base.hi)}
+	off := span{o.Off(base.lo), o.Off(base.hi)}
+	if r.p.MostOff > 0 {
+		off.lo = 0 // it may be trimmed
+	}
 	if off.hi == 0 {
 		g.fails = true
 	}
@@ -121,7 +198,7 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		g.sure = false
 	}
 	g.off = g.off.plus(off)
-	full := o.Cap == 0 || off.hi < o.Cap
+	full := o.Percent > 0 && (o.Cap == 0 || off.hi < o.Cap) && r.p.MostOff == 0
 	for j, in := range o.Lines {
 		if !in {
 			continue
@@ -160,14 +237,6 @@ func floorDiv(a, b int64) int64 {
 	return q
 }
 
-func capped(o *pricing.Order, base money.Minor) money.Minor {
-	off, _ := o.Percent.Of(max(0, base))
-	if o.Cap > 0 {
-		off = min(off, o.Cap)
-	}
-	return off
-}
-
 // portion is off × weight ÷ base, for a base of at least one minor unit.
 func portion(off, weight, base money.Minor) money.Minor {
 	m, err := money.MulDiv(off, weight, max(1, base))
@@ -178,12 +247,15 @@ func portion(off, weight, base money.Minor) money.Minor {
 }
 
 // pay bounds what the goods cost with tax, less the price of the added unit with
-// its tax: a figure that can be compared between sets.
+// its tax: a figure that can be compared between choices.
 func (r *ranges) pay(g goods) span {
-	if r.p.TaxShown {
-		return span{-g.off.hi, -g.off.lo}
-	}
 	var out span
+	if r.p.TaxShown {
+		for j := 1; j < len(g.line); j++ {
+			out = out.plus(r.after(g.units, j))
+		}
+		return span{out.lo - g.off.hi, out.hi - g.off.lo}
+	}
 	for j, l := range r.p.Lines {
 		if j == 0 {
 			less := span{g.taken[0].lo + on(l.Tax, g.taken[0].lo) - slack, g.taken[0].hi + on(l.Tax, g.taken[0].hi) + slack}
@@ -211,7 +283,7 @@ func (r *ranges) value(g goods, in func(j int) bool) span {
 			continue
 		}
 		v = v.plus(g.line[j])
-		before = before.plus(r.before(j))
+		before = before.plus(r.after(g.units, j))
 	}
 	if all {
 		return span{before.lo - g.off.lo, before.hi - g.off.hi}
@@ -219,10 +291,10 @@ func (r *ranges) value(g goods, in func(j int) bool) span {
 	return v
 }
 
-// goalUnder judges a goal under a set of order rewards.
+// goalUnder judges a goal under a unit choice and a set of order rewards.
 func (r *ranges) goalUnder(goal pricing.Goal, g goods) verdict {
-	if goal.Basis == pricing.Before {
-		return r.beforeGoal(goal)
+	if goal.Basis != pricing.AfterOrder || goal.Measure != pricing.Value {
+		return r.early(goal, g.units)
 	}
 	v := r.value(g, func(j int) bool { return goal.Scope[j] })
 	if goal.WithoutTax && r.p.TaxShown {
@@ -233,7 +305,12 @@ func (r *ranges) goalUnder(goal pricing.Goal, g goods) verdict {
 			}
 		}
 	}
-	return certain(goal.Holds(v.lo), goal.Holds(v.hi))
+	_, any := r.p.MeasureOf(goal, amounts(r.p))
+	out := certain(goal.Meets(v.lo, any), goal.Meets(v.hi, any))
+	if out == never && goal.Most > 0 && v.lo < goal.Threshold && v.hi > goal.Most {
+		return maybe
+	}
+	return out
 }
 
 func net(rate money.Rate, m money.Minor) money.Minor {
@@ -242,10 +319,10 @@ func net(rate money.Rate, m money.Minor) money.Minor {
 }
 
 // best judges the target where the best choice for the shopper is made: all
-// sets of order rewards and methods that could win must agree.
+// unit choices, sets of order rewards and methods that could win must agree.
 func (r *ranges) best() verdict {
 	orders := len(r.p.Orders)
-	if 1<<orders > pricing.MostSubsets {
+	if orders > 12 {
 		return maybe
 	}
 	type option struct {
@@ -256,24 +333,33 @@ func (r *ranges) best() verdict {
 	var options []option
 	least := money.Minor(1 << 62)
 	given := make([]bool, orders)
-	for set := range 1 << orders {
-		for i := range given {
-			given[i] = set>>i&1 == 1
-		}
-		g := r.under(given)
-		if g.fails {
+	choices := r.prepared.Choices
+	for c := range choices {
+		if r.allows(&choices[c]) == never {
 			continue
 		}
-		pay := r.pay(g)
-		for m := range max(1, len(r.p.Methods)) {
-			o := option{pay: pay, sure: g.sure}
-			fee, holds := r.fee(g, m)
-			o.pay = pay.plus(fee)
-			o.judge = r.target(given, g, m, holds)
-			if o.sure {
-				least = min(least, o.pay.hi)
+		for set := range 1 << orders {
+			for i := range given {
+				given[i] = set>>i&1 == 1
 			}
-			options = append(options, o)
+			g := r.under(&choices[c], given)
+			if g.fails {
+				continue
+			}
+			pay := r.pay(g)
+			for m := range max(1, len(r.p.Methods)) {
+				o := option{pay: pay, sure: g.sure}
+				fee, holds := r.fee(g, m)
+				o.pay = pay.plus(fee)
+				if o.pay.lo > least {
+					continue
+				}
+				o.judge = r.target(given, g, m, holds)
+				if o.sure && !r.bound {
+					least = min(least, o.pay.hi)
+				}
+				options = append(options, o)
+			}
 		}
 	}
 	out, seen := maybe, false
@@ -303,7 +389,7 @@ func (r *ranges) fee(g goods, m int) (span, []verdict) {
 		if holds[i] != never {
 			fee.lo = s.By[m].Lower(fee.lo)
 		}
-		if holds[i] == always {
+		if holds[i] == always && !r.bound && !r.p.Replaces(s.Nudge) {
 			fee.hi = s.By[m].Lower(fee.hi)
 		}
 	}
@@ -319,20 +405,18 @@ func (r *ranges) listFee(g goods, m int) span {
 	return span{least, most}
 }
 
-// target judges the target rung if this set and method win.
+// target judges the target rung if this unit choice, set and method win.
 func (r *ranges) target(given []bool, g goods, m int, holds []verdict) verdict {
-	if r.t.Order {
-		o := &r.p.Orders[r.t.Index]
-		goal := r.beforeGoal(o.Goal)
-		switch {
-		case goal == never:
-			return never
-		case given[r.t.Index]:
-			return always
-		case capped(o, r.lo) == 0:
-			return maybe
+	switch r.t.Class {
+	case pricing.UnitClass:
+		return r.unitTarget(g.units)
+	case pricing.OrderClass:
+		return r.orderTarget(given, g)
+	case pricing.GiftClass:
+		if r.bound || r.p.Replaces(r.p.Gifts[r.t.Index].Nudge) {
+			return r.undecided(given, g, m)
 		}
-		return never // left out, or the goal does not hold
+		return r.goalUnder(r.p.Gifts[r.t.Index].Goal, g)
 	}
 	goal := holds[r.t.Index]
 	if goal != always {
@@ -341,29 +425,100 @@ func (r *ranges) target(given []bool, g goods, m int, holds []verdict) verdict {
 	if len(r.p.Methods) == 0 {
 		return always
 	}
-	form := r.p.Ships[r.t.Index].By[m].Form
-	if form == pricing.Free || form == pricing.NoShippingReward {
+	free := r.p.Ships[r.t.Index].By[m].Form == pricing.Free && !r.bound && !r.p.Replaces(r.p.Ships[r.t.Index].Nudge)
+	if free || r.p.Ships[r.t.Index].By[m].Form == pricing.NoShippingReward {
 		return always
 	}
-	for _, h := range holds {
-		if h == maybe {
+	return r.undecided(given, g, m)
+}
+
+// undecided judges a shipping or gift rung whose goal is not all that matters.
+func (r *ranges) undecided(given []bool, g goods, m int) verdict {
+	if r.bound {
+		return maybe
+	}
+	for i := range r.p.Ships {
+		if r.goalUnder(r.p.Ships[i].Goal, g) == maybe {
 			return maybe
 		}
 	}
-	if fee := r.listFee(g, m); fee.lo != fee.hi {
-		return maybe
+	for i := range r.p.Gifts {
+		if r.goalUnder(r.p.Gifts[i].Goal, g) == maybe {
+			return maybe
+		}
 	}
-	return r.fixed(given, m)
+	if len(r.p.Methods) > 0 {
+		if fee := r.listFee(g, m); fee.lo != fee.hi {
+			return maybe
+		}
+	} else {
+		m = -1
+	}
+	return r.fixed(g.units, given, m)
 }
 
-// fixed judges a shipping rung over a range in which the fee and every goal stay
-// as they are: the set of rungs given is then the same throughout.
-func (r *ranges) fixed(given []bool, m int) verdict {
-	o, ok := r.at(r.lo).Under(given, m)
+// unitTarget judges a unit rung: given, superseded, or with nothing to give.
+func (r *ranges) unitTarget(c *pricing.UnitChoice) verdict {
+	i := r.t.Index
+	u := &r.p.Units[i]
+	if u.Goal.Most > 0 {
+		if v := r.passed(u.Goal); v != never {
+			return maybe
+		}
+	}
+	if c.Given[i] {
+		return always
+	}
+	for j := i + 1; j < len(r.p.Units); j++ {
+		if c.Given[j] && r.p.Units[j].Key.Nudge == u.Key.Nudge && r.p.Replaces(u.Nudge) {
+			return always
+		}
+	}
+	if r.p.SavesAny(i) {
+		return never
+	}
+	return r.inRange(r.p.HeldFor(i))
+}
+
+func (r *ranges) passed(g pricing.Goal) verdict {
+	measure := func(x money.Minor) bool {
+		r.p.Lines[0].Amount = x
+		m, _ := r.p.MeasureOf(g, amounts(r.p))
+		return m > g.Most
+	}
+	return certain(measure(r.lo), measure(r.hi))
+}
+
+func (r *ranges) orderTarget(given []bool, g goods) verdict {
+	o := &r.p.Orders[r.t.Index]
+	goal := r.early(o.Goal, g.units)
+	if goal == never {
+		return never
+	}
+	if given[r.t.Index] {
+		return always
+	}
+	for j := r.t.Index + 1; j < len(given); j++ {
+		if given[j] && r.p.Orders[j].Key.Nudge == o.Key.Nudge && r.p.Replaces(o.Nudge) {
+			return goal
+		}
+	}
+	// A reward that takes nothing has nothing to give.
+	if most := o.Off(r.lo); most > 0 {
+		return never
+	}
+	return maybe
+}
+
+// fixed judges a rung over a range in which the fee and every goal stay as they
+// are: the rungs given are then the same throughout.
+func (r *ranges) fixed(c *pricing.UnitChoice, given []bool, m int) verdict {
+	p := r.at(r.lo)
+	o, ok := p.Under(*c, given, m)
 	if !ok {
 		return maybe
 	}
-	if r.p.ShipStatus(&o, r.t.Index) == pricing.Reached {
+	if p.Status(&o, r.t) == pricing.Reached {
 		return always
 	}
 	return never
@@ -372,35 +527,60 @@ func (r *ranges) fixed(given []bool, m int) verdict {
 // byPriority judges the target where rungs are taken in the merchant's order: if
 // every goal is certain at its turn, all additions in the range go the same way.
 func (r *ranges) byPriority() verdict {
+	if r.bound {
+		return maybe
+	}
 	sure := true
 	note := func(v verdict) bool {
 		sure = sure && v != maybe
 		return v == always
 	}
-	given, reached := r.p.InOrder(
-		func(i int) bool { return note(r.beforeGoal(r.p.Orders[i].Goal)) },
-		func(i int, given []bool) bool { return note(r.goalUnder(r.p.Ships[i].Goal, r.under(given))) },
-		func(given []bool) bool {
-			g := r.under(given)
+	r.p.Lines[0].Amount = r.lo
+	t := r.p.InOrder(pricing.Judge{
+		Unit: func(unit, kind int, units func(int) int64) bool {
+			return note(r.inRange(r.p.UnitHeldFor(unit, kind, units)))
+		},
+		Goal: func(g pricing.Goal, t *pricing.Turns) bool {
+			c := r.anytime(t)
+			return note(r.goalUnder(g, r.under(&c, t.Orders)))
+		},
+		Allowed: func(t *pricing.Turns) bool {
+			c := r.anytime(t)
+			g := r.under(&c, t.Orders)
 			return note(certain(g.sure && !g.fails, !g.fails))
 		},
-	)
+		Lowers: func(int, *pricing.Turns) bool { return true },
+	})
 	if !sure {
 		return maybe
 	}
-	g := r.under(given)
+	c := r.anytime(t)
+	g := r.under(&c, t.Orders)
 	holds := make([]verdict, len(r.p.Ships))
 	for i := range holds {
 		holds[i] = r.goalUnder(r.p.Ships[i].Goal, g)
-		if holds[i] == always && !slices.Contains(reached, i) {
+		if holds[i] == maybe || holds[i] == always && !slices.Contains(t.Reached(), i) {
 			return maybe
 		}
 	}
-	out := r.target(given, g, 0, holds)
+	for i, gift := range r.p.Gifts {
+		if v := r.goalUnder(gift.Goal, g); v == maybe || v == always && !slices.Contains(t.ReachedGifts(), i) {
+			return maybe
+		}
+	}
+	out := r.target(t.Orders, g, 0, holds)
 	for m := 1; m < len(r.p.Methods); m++ {
-		if r.target(given, g, m, holds) != out {
+		if r.target(t.Orders, g, m, holds) != out {
 			return maybe
 		}
 	}
 	return out
+}
+
+// anytime is the unit choice of a walk, allowed for every addition: its goals are
+// judged by the walk itself.
+func (r *ranges) anytime(t *pricing.Turns) pricing.UnitChoice {
+	c := t.Units
+	c.From, c.To = 0, 1<<60
+	return c
 }

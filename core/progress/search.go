@@ -12,19 +12,12 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// Target is the rung that is asked about: an index into the problem's shipping
-// or order rungs.
-type Target struct {
-	Order bool
-	Index int
-}
-
 // MostNodes bounds the work of the searches of one decision: each range of
-// additions that is judged costs one for every set of order rewards. Where rounding
-// makes a goal hold for one addition and not for the next, over a wide range,
-// there is nothing honest to promise: a search that comes to its bound finds
-// nothing. A count, never a clock.
-const MostNodes = 1 << 15
+// additions that is judged costs one for every choice of units and set of order
+// rewards. Where rounding makes a goal hold for one addition and not for the
+// next, over a wide range, there is nothing honest to promise: a search that
+// comes to its bound finds nothing. A count, never a clock.
+const MostNodes = 1 << 17
 
 // ToAdd is what a shopper must add, in minor units as prices are shown.
 type ToAdd struct {
@@ -35,23 +28,53 @@ type ToAdd struct {
 	Spent   bool        // the search came to its bound before it knew
 }
 
-// Find looks for the additions that reach a rung. Line 0 of the problem is the
-// added unit; its amount is the search's to set, and is left at 0. The problem
-// must be the caller's own. left is how many nodes may still be spent, shared
-// by the searches of one decision; nil allows [MostNodes].
-func Find(p *pricing.Problem, t Target, left *int) ToAdd {
+// Find looks for the additions that reach a rung with a value goal. Line 0 of the
+// problem is the added unit; its amount is the search's to set, and is left at 0.
+// The problem must be the caller's own. left is how many nodes may still be spent,
+// shared by the searches of one decision; nil allows [MostNodes].
+func Find(p *pricing.Problem, t pricing.Ref, left *int) ToAdd { return Ask(p).Find(t, left) }
+
+// Question is a cart with an added unit about which several rungs are asked.
+type Question struct {
+	p        *pricing.Problem
+	prepared *pricing.Prepared
+	upTo     money.Minor
+}
+
+// Ask prepares a problem whose line 0 is the added unit.
+func Ask(p *pricing.Problem) *Question { return &Question{p: p} }
+
+// choices lists the unit choices for additions up to a price, once.
+func (q *Question) choices(most money.Minor) *pricing.Prepared {
+	if q.prepared == nil || most > q.upTo {
+		q.p.Lines[0].Amount = 0
+		q.prepared, q.upTo = q.p.Prepare(most), most
+	}
+	return q.prepared
+}
+
+// Find answers for one rung; see [Find].
+func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
 	if left == nil {
 		left = new(int)
 		*left = MostNodes
 	}
-	s := search{p: p, t: t, goal: goalOf(p, t), left: left}
+	p := q.p
+	s := search{p: p, t: t, goal: p.Goal(t), left: left}
 	defer func() { p.Lines[0].Amount = 0 }()
 	if Plain(p, t) {
-		return FindPlain(p, s.goal, p.Measure(s.goal, p.AfterOrders(nil)), p.Lines[0].Tax)
+		p.Lines[0].Amount = 0
+		counted, _ := p.MeasureOf(s.goal, amounts(p))
+		return FindPlain(p, s.goal, counted, p.Lines[0].Tax)
 	}
 	most, ok := s.alone()
 	if !ok {
 		return ToAdd{}
+	}
+	reach := max(s.goal.Threshold, 1)
+	s.prepared = q.choices(most + 2*reach)
+	if s.prepared.Cut {
+		return ToAdd{Spent: true}
 	}
 	x, ok := s.first(1, most)
 	if !ok || s.spent() {
@@ -59,7 +82,7 @@ func Find(p *pricing.Problem, t Target, left *int) ToAdd {
 	}
 	out := ToAdd{Least: x, Exists: true}
 	for {
-		lost, any := s.lastLost(x, x+max(s.goal.Threshold, 1))
+		lost, any := s.lastLost(x, x+reach)
 		if s.spent() {
 			out.Spent = true
 			return out
@@ -68,33 +91,35 @@ func Find(p *pricing.Problem, t Target, left *int) ToAdd {
 			out.Lasting, out.Lasts = x, true
 			return out
 		}
-		if x, ok = s.first(lost+1, most+max(s.goal.Threshold, 1)); !ok || s.spent() {
+		if x, ok = s.first(lost+1, most+reach); !ok || s.spent() {
 			out.Spent = s.spent()
 			return out
 		}
 	}
 }
 
-func goalOf(p *pricing.Problem, t Target) pricing.Goal {
-	if t.Order {
-		return p.Orders[t.Index].Goal
+func amounts(p *pricing.Problem) []money.Minor {
+	out := make([]money.Minor, len(p.Lines))
+	for i, l := range p.Lines {
+		out[i] = l.Amount
 	}
-	return p.Ships[t.Index].Goal
+	return out
 }
 
 type search struct {
-	p    *pricing.Problem
-	t    Target
-	goal pricing.Goal
-	left *int // nodes that may still be spent
+	p        *pricing.Problem
+	prepared *pricing.Prepared
+	t        pricing.Ref
+	goal     pricing.Goal
+	left     *int // nodes that may still be spent
 }
 
-// cost is how many sets of order rewards judging a range looks at.
+// cost is how many choices judging a range looks at.
 func (s *search) cost() int {
 	if s.p.Mode == pricing.ByPriority {
-		return 1 + len(s.p.Orders)
+		return 1 + len(s.p.Orders) + len(s.p.Units)
 	}
-	return 1 << min(len(s.p.Orders), 12)
+	return len(s.prepared.Choices) << min(len(s.p.Orders), 12)
 }
 
 func (s *search) spent() bool { return *s.left < 0 }
@@ -108,11 +133,8 @@ func (s *search) at(x money.Minor) *pricing.Problem {
 // reached decides with an added unit of price x.
 func (s *search) reached(x money.Minor) bool {
 	p := s.at(x)
-	o := p.Solve()
-	if s.t.Order {
-		return p.OrderStatus(&o, s.t.Index) == pricing.Reached
-	}
-	return p.ShipStatus(&o, s.t.Index) == pricing.Reached
+	o := s.prepared.Solve()
+	return p.Status(&o, s.t) == pricing.Reached
 }
 
 // alone returns the least price at which the added unit, alone in a cart and
@@ -126,9 +148,16 @@ func (s *search) alone() (money.Minor, bool) {
 	for i := range given {
 		given[i] = true
 	}
+	before := make([]money.Minor, len(lone.Lines))
+	goal := s.goal
+	goal.Most = 0
 	makes := func(x money.Minor) bool {
-		lone.Lines[0].Amount = x
-		return lone.GoalHolds(s.goal, lone.AfterOrders(given))
+		lone.Lines[0].Amount, before[0] = x, x
+		after := before
+		if goal.Basis == pricing.AfterOrder {
+			after = lone.AfterOrders(pricing.UnitChoice{After: before}, given)
+		}
+		return lone.Holds(goal, before, after)
 	}
 	return least(1, money.Most/4, makes)
 }
@@ -150,10 +179,17 @@ func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool)
 }
 
 // Plain tells whether reaching a rung is a matter of its goal's value alone: no
-// order reward can come into play, and for every method its reward is free, none,
-// or the only one there is, so that nothing better can replace it.
-func Plain(p *pricing.Problem, t Target) bool {
-	if len(p.Orders) > 0 || t.Order {
+// unit or order reward can come into play, nothing binds rungs together, and a
+// shipping reward is free, none, or the only one there is for every method, so
+// that nothing better can replace it.
+func Plain(p *pricing.Problem, t pricing.Ref) bool {
+	if len(p.Orders) > 0 || len(p.Units) > 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 || p.Bound() || p.Goal(t).Most > 0 {
+		return false
+	}
+	if t.Class == pricing.GiftClass {
+		return !p.Replaces(p.Gifts[t.Index].Nudge)
+	}
+	if p.Replaces(p.Ships[t.Index].Nudge) {
 		return false
 	}
 	for m, r := range p.Ships[t.Index].By {
@@ -228,7 +264,7 @@ func (s *search) judge(lo, hi money.Minor) verdict {
 		}
 		return never
 	}
-	r := ranges{search: s, lo: lo, hi: hi}
+	r := ranges{search: s, lo: lo, hi: hi, bound: s.p.Bound()}
 	if s.p.Mode == pricing.ByPriority {
 		return r.byPriority()
 	}

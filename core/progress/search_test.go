@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"agonal.dev/agonal/core/catalog"
@@ -19,7 +20,8 @@ func ExampleFind() {
 	all := pricing.Scope{true, true}
 	p := &pricing.Problem{
 		TaxShown: true,
-		Lines:    []pricing.Line{{}, {Amount: 5400}}, // line 0 is the added unit
+		Added:    true, // line 0 is the added unit
+		Lines:    []pricing.Line{{}, {Unit: 5400, Quantity: 1, Amount: 5400}},
 		Orders:   []pricing.Order{{Key: pricing.Key{Nudge: "code"}, Goal: pricing.Goal{Scope: all}, Lines: all, Percent: 100_000}},
 		Ships: []pricing.Shipping{{
 			Key: pricing.Key{Nudge: "free"}, Goal: pricing.Goal{Scope: all, Basis: pricing.AfterOrder, Threshold: 6000},
@@ -27,32 +29,22 @@ func ExampleFind() {
 		}},
 		Methods: []pricing.Fees{catalog.Method{Bands: []catalog.Band{{Fee: 590}}}},
 	}
-	fmt.Println(progress.Find(p, progress.Target{}, nil))
+	fmt.Println(progress.Find(p, pricing.Ref{Class: pricing.ShippingClass}, nil))
 	// Output: {1267 1267 true true false}
 }
 
-// reached decides with an added unit of price x, by the naive solver.
-func reached(p *pricing.Problem, t progress.Target, x money.Minor) bool {
+// reached decides with an added unit of price x.
+func reached(p *pricing.Problem, t pricing.Ref, x money.Minor) bool {
 	q := *p
 	q.Lines = append([]pricing.Line{}, p.Lines...)
 	q.Lines[0].Amount = x
 	o := q.Solve()
-	if t.Order {
-		return q.OrderStatus(&o, t.Index) == pricing.Reached
-	}
-	return q.ShipStatus(&o, t.Index) == pricing.Reached
+	return q.Status(&o, t) == pricing.Reached
 }
 
 // naive tries every addition in turn.
-func naive(p *pricing.Problem, t progress.Target, most money.Minor) progress.ToAdd {
-	goal := p.Ships
-	threshold := money.Minor(0)
-	if t.Order {
-		threshold = p.Orders[t.Index].Goal.Threshold
-	} else {
-		threshold = goal[t.Index].Goal.Threshold
-	}
-	reach := max(threshold, 1)
+func naive(p *pricing.Problem, t pricing.Ref, most money.Minor) progress.ToAdd {
+	reach := max(p.Goal(t).Threshold, 1)
 	is := make([]bool, most+2*reach+2)
 	for x := range is {
 		is[x] = x > 0 && reached(p, t, money.Minor(x))
@@ -75,39 +67,88 @@ func naive(p *pricing.Problem, t progress.Target, most money.Minor) progress.ToA
 	return out
 }
 
+// alone returns the least price at which the added unit alone, under every order
+// reward there is, makes the goal; false where none up to 2,000 does.
+func alone(p *pricing.Problem, goal pricing.Goal) (money.Minor, bool) {
+	q := *p
+	q.Lines = make([]pricing.Line, len(p.Lines))
+	q.Lines[0] = p.Lines[0]
+	given := make([]bool, len(p.Orders))
+	for i := range given {
+		given[i] = true
+	}
+	goal.Most = 0
+	before := make([]money.Minor, len(p.Lines))
+	for x := money.Minor(1); x < 2000; x++ {
+		q.Lines[0].Amount, before[0] = x, x
+		if q.Holds(goal, before, q.AfterOrders(pricing.UnitChoice{After: before}, given)) {
+			return x, true
+		}
+	}
+	return 0, false
+}
+
+// ask picks a rung with a value goal and lets the added unit count for it.
+func ask(t *rapid.T, p *pricing.Problem) (pricing.Ref, bool) {
+	var refs []pricing.Ref
+	for i := range p.Units {
+		refs = append(refs, pricing.Ref{Class: pricing.UnitClass, Index: i})
+	}
+	for i := range p.Orders {
+		refs = append(refs, pricing.Ref{Class: pricing.OrderClass, Index: i})
+	}
+	for i := range p.Ships {
+		refs = append(refs, pricing.Ref{Class: pricing.ShippingClass, Index: i})
+	}
+	for i := range p.Gifts {
+		refs = append(refs, pricing.Ref{Class: pricing.GiftClass, Index: i})
+	}
+	ref := rapid.SampledFrom(refs).Draw(t, "rung")
+	if p.Goal(ref).Measure != pricing.Value {
+		return ref, false
+	}
+	p.Goal(ref).Scope[0] = true
+	if ref.Class == pricing.OrderClass {
+		p.Orders[ref.Index].Lines[0] = true
+	}
+	return ref, true
+}
+
 func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "4000")) }
 
 func TestFindEqualsTryingEveryAddition(t *testing.T) {
-	var cases, notGap, losing int
+	var cases, notGap, losing, units int
 	rapid.Check(t, func(t *rapid.T) {
-		p := pricingtest.Small(t)
-		target := progress.Target{Order: len(p.Orders) > 0 && rapid.IntRange(0, 3).Draw(t, "order") == 0}
-		goal := p.Ships[0].Goal
-		if target.Order {
-			goal = p.Orders[0].Goal
+		p := pricingtest.Asking.Draw(t)
+		target, ok := ask(t, p)
+		if !ok {
+			return
 		}
-		goal.Scope[0] = true
-		if target.Order {
-			p.Orders[0].Lines[0] = true
-		}
+		goal := p.Goal(target)
 		got := progress.Find(p, target, nil)
-		most, ok := pricingtest.Alone(p, goal)
+		most, ok := alone(p, goal)
 		if !ok {
 			assert.False(t, got.Exists)
 			return
 		}
 		want := naive(p, target, most)
-		assert.Equal(t, want, got)
+		if want != got {
+			t.Log(pricingtest.Describe(p), target)
+		}
+		require.Equal(t, want, got)
 		cases++
 		o := p.Solve()
-		if got.Exists && got.Least != goal.Threshold-p.Measure(goal, o.After) {
+		if got.Exists && got.Least != goal.Threshold-p.Measure(goal, &o) {
 			notGap++
 		}
 		if got.Lasting > got.Least {
 			losing++
 		}
+		if got.Exists && len(p.Units) > 0 {
+			units++
+		}
 	})
-	t.Logf("%d cases; to add is not the gap in %d, lasting lies above to add in %d", cases, notGap, losing)
+	t.Logf("%d cases; to add is not the gap in %d, lasting lies above to add in %d, unit rewards beside it in %d", cases, notGap, losing, units)
 	assert.Greater(t, notGap*100, cases*5, "the generator makes too few cases where to add is not the gap")
 	assert.Positive(t, losing, "the generator makes no case where adding more loses the rung")
 }

@@ -54,7 +54,7 @@ func axisX(m, most money.Minor) int {
 	return axisLeft + int(x)
 }
 
-func axisOf(d *nudge.Definition, r catalog.Region, locale string) axisView {
+func axisOf(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale string) axisView {
 	most, step := axisMost(d, r)
 	v := axisView{Most: most}
 	for m := money.Minor(0); m <= most; m += step {
@@ -69,7 +69,7 @@ func axisOf(d *nudge.Definition, r catalog.Region, locale string) axisView {
 		if !ok {
 			continue
 		}
-		p := pinView{X: axisX(t.Minor, most), At: money.Format(t, locale), Reward: nudge.RewardsText(rung.Rewards, r, "en", locale)}
+		p := pinView{X: axisX(t.Minor, most), At: money.Format(t, locale), Reward: nudge.RewardsText(rung.Rewards, nudge.Voice{Region: r, Language: "en", Locale: locale, Label: cat.Label})}
 		if len(v.Pins) > 0 && p.X-v.Pins[len(v.Pins)-1].X < flagWide+10 {
 			row++
 		} else {

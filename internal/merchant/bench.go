@@ -24,6 +24,7 @@ type benchView struct {
 	Note     string // what the draft is, in words
 	Region   catalog.Region
 	Locale   string
+	label    func(sku string) string
 	Version  int
 	Next     int
 	Findings []checks.Finding
@@ -138,7 +139,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	}
 	d := n.Draft
 	v := &benchView{
-		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, Version: n.DraftVersion, Next: n.LiveRevision + 1,
+		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
 		Findings: found, Err: map[string]string{}, Typed: url.Values{}, CanEdit: h.shop.Role.CanEdit(), StoreURL: s.cfg.Storefront,
 	}
 	for _, f := range found {
@@ -161,7 +162,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 		v.Rungs = append(v.Rungs, v.rung(i))
 	}
 	v.Scope = scopeOf(d.Ladder.Scope, snap.Catalog())
-	for _, p := range nudge.Placements {
+	for _, p := range nudge.Embedded {
 		v.Placements = append(v.Placements, choiceView{string(p), checks.PlacementName(p), slices.Contains(d.Placements, p)})
 	}
 	for _, p := range nudge.Pages {
@@ -169,7 +170,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	}
 	v.schedule(h)
 	v.wording(c.QueryParamOr("language", c.FormValue("language")))
-	v.Axis = axisOf(&d, v.Region, h.shop.Locale)
+	v.Axis = axisOf(&d, v.Region, snap.Catalog(), h.shop.Locale)
 	v.Goods = goodsFor(snap.Catalog(), v.Region, h.shop.Locale)
 	v.Step = stepOf(v.Region.Currency)
 	v.Cart = firstCart(snap.Catalog(), v.Region.Currency)
@@ -203,7 +204,10 @@ func (v *benchView) rung(i int) rungView {
 	if t, ok := r.Thresholds[v.Region.ID]; ok {
 		out.Threshold, out.Zero = money.Format(t, v.Locale), t.Minor == 0
 	}
-	out.Reward = nudge.RewardsText(r.Rewards, v.Region, "en", v.Locale)
+	if m := v.D.Ladder.Counts(); m != nudge.Value {
+		out.Threshold = nudge.MeasureText(m, r.Count, v.Region.Currency, "en", v.Locale)
+	}
+	out.Reward = nudge.RewardsText(r.Rewards, nudge.Voice{Region: v.Region, Language: "en", Locale: v.Locale, Label: v.label})
 	out.Thresholds = v.amounts("threshold", r.Thresholds)
 	w := r.Rewards[0]
 	out.Amounts = v.amounts("amount", w.Amounts)

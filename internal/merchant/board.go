@@ -56,7 +56,7 @@ func (s *server) board(c *echo.Context) error {
 		if err != nil {
 			return s.fail(c, err)
 		}
-		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, numbers[n.ID], found, snap.Regions()))
+		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, numbers[n.ID], found, snap.Catalog(), snap.Regions()))
 	}
 	return s.render(c, http.StatusOK, "board", page{Title: "Nudges", Place: "nudges", Data: v})
 }
@@ -70,7 +70,7 @@ func (s *server) liveDefinition(c *echo.Context, n store.Nudge) (*nudge.Definiti
 	return &r.Definition, err
 }
 
-func (s *server) boardRow(h *here, i int, n store.Nudge, live *nudge.Definition, numbers store.Numbers, found []checks.Finding, regions []catalog.Region) boardRow {
+func (s *server) boardRow(h *here, i int, n store.Nudge, live *nudge.Definition, numbers store.Numbers, found []checks.Finding, cat *catalog.Catalog, regions []catalog.Region) boardRow {
 	d := &n.Draft
 	if live != nil {
 		d = live
@@ -80,7 +80,7 @@ func (s *server) boardRow(h *here, i int, n store.Nudge, live *nudge.Definition,
 		Live: n.State == store.StateLive, Paused: n.State == store.StatePaused,
 		Phase: app.Phase(n, live, s.app.Now()), Where: placementList(d.Placements), Regions: regionList(d.Audience.Regions, regions),
 	}
-	r.Sentence = d.Say(firstRegion(d, regions), h.shop.Locale)
+	r.Sentence = d.Say(nudge.Voice{Region: firstRegion(d, regions), Locale: h.shop.Locale, Label: cat.Label})
 	r.When = when(h, n, d, r.Phase, s.app.Now())
 	for _, f := range found {
 		if f.Severity == checks.Stop {
@@ -269,7 +269,7 @@ func (s *server) revisions(c *echo.Context) error {
 	with := c.QueryParam("with")
 	for _, r := range rs {
 		compared := with == fmt.Sprint(r.Number) || with == "" && r.Number == n.LiveRevision
-		v.Revisions = append(v.Revisions, revisionRow{r.Number, h.day(r.PublishedAt), r.PublishedBy, r.Definition.Say(firstRegion(&r.Definition, snap.Regions()), h.shop.Locale), compared})
+		v.Revisions = append(v.Revisions, revisionRow{r.Number, h.day(r.PublishedAt), r.PublishedBy, r.Definition.Say(nudge.Voice{Region: firstRegion(&r.Definition, snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label}), compared})
 		if compared {
 			v.A, v.B = fmt.Sprintf("revision %d", r.Number), "the draft"
 			v.Diff = compareDefinitions(r.Definition, n.Draft)

@@ -85,22 +85,22 @@ func TestPanelsSayWhatIsWrong(t *testing.T) {
 	_, as := start(t)
 	b := as(demo.Email)
 	for want, form := range map[string]url.Values{
-		"A name is needed":                     {"do": {"name"}, "name": {"  "}},
-		"At most 80 characters":                {"do": {"name"}, "name": {strings.Repeat("x", 81)}},
-		"more than 100 %":                      {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"150"}},
-		"A share of more than 0":               {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"0"}},
-		"is not a percentage":                  {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"ten"}},
-		"An amount is needed here":             {"do": {"reward"}, "kind": {"shipping_off"}, "amount.jp": {""}},
-		"is not a kind of reward":              {"do": {"reward"}, "kind": {"free_lunch"}},
-		"The end must be later than the start": {"do": {"schedule"}, "from": {"2026-12-02T00:00"}, "until": {"2026-12-01T00:00"}},
-		"Write a day and time":                 {"do": {"schedule"}, "from": {"soon"}},
-		"A code has at most 40":                {"do": {"code"}, "code": {"two words"}},
-		"A nudge needs at least one rung":      {"do": {"drop-rung"}},
-		"This rung is not there any more":      {"do": {"threshold"}, "rung": {"7"}},
-		"Must be before_nudges or after_order": {"do": {"basis"}, "basis": {"after_lunch"}},
-		"Must be ink, paper or accent":         {"do": {"look"}, "tone": {"pink"}},
-		"There is no such change":              {"do": {"explode"}},
-		"Is not a state of a nudge":            {"do": {"wording"}, "language": {"en"}, "state": {"asleep"}, "text": {"x"}},
+		"A name is needed":                                 {"do": {"name"}, "name": {"  "}},
+		"At most 80 characters":                            {"do": {"name"}, "name": {strings.Repeat("x", 81)}},
+		"more than 100 %":                                  {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"150"}},
+		"A share of more than 0":                           {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"0"}},
+		"is not a percentage":                              {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"ten"}},
+		"An amount is needed here":                         {"do": {"reward"}, "kind": {"shipping_off"}, "amount.jp": {""}},
+		"is not a kind of reward":                          {"do": {"reward"}, "kind": {"free_lunch"}},
+		"The end must be later than the start":             {"do": {"schedule"}, "from": {"2026-12-02T00:00"}, "until": {"2026-12-01T00:00"}},
+		"Write a day and time":                             {"do": {"schedule"}, "from": {"soon"}},
+		"A code has at most 40":                            {"do": {"code"}, "code": {"two words"}},
+		"A nudge needs at least one rung":                  {"do": {"drop-rung"}},
+		"This rung is not there any more":                  {"do": {"threshold"}, "rung": {"7"}},
+		"Must be before_nudges, after_unit or after_order": {"do": {"basis"}, "basis": {"after_lunch"}},
+		"Must be ink, paper or accent":                     {"do": {"look"}, "tone": {"pink"}},
+		"There is no such change":                          {"do": {"explode"}},
+		"Is not a state of a nudge":                        {"do": {"wording"}, "language": {"en"}, "state": {"asleep"}, "text": {"x"}},
 	} {
 		panel := map[string]string{"name": "name", "reward": "reward-0", "schedule": "schedule", "code": "code"}[form.Get("do")]
 		status, body := b.edit("1", panel, form)

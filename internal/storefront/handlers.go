@@ -23,7 +23,7 @@ func (s *server) decisions(c *echo.Context) error {
 		return err
 	}
 	if !k.secret {
-		for field, set := range map[string]bool{"trace": req.Trace, "moment.at": !req.Moment.At.IsZero(), "every": req.Every, "added": req.Added != nil} {
+		for field, set := range map[string]bool{"trace": req.Trace, "moment.at": !req.Moment.At.IsZero(), "every": req.Every, "added": req.Added != nil, "shopper": !req.Shopper.IsZero()} {
 			if set {
 				return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: field + " is answered for a secret key only",
 					Errors: []decide.FieldError{{Field: field, Why: "is answered for a secret key only"}}})
@@ -33,6 +33,7 @@ func (s *server) decisions(c *echo.Context) error {
 	if req.Moment.At.IsZero() {
 		req.Moment.At = s.app.Now()
 	}
+	req.Usage, req.Cart.PoolCodes = nil, nil // known here, never told from outside
 	d, err := k.shop.Decide(req)
 	if err != nil {
 		return fail(c, err, problem{})

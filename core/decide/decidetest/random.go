@@ -53,55 +53,162 @@ func Random(t *rapid.T) (decide.Shop, decide.Request) {
 	return shop, request(t)
 }
 
-// Definition draws a well-formed definition.
+// Definition draws a well-formed definition with a reward of any kind.
 func Definition(t *rapid.T) nudge.Definition {
-	amount := func(least, most int64) nudge.Amounts {
-		return nudge.Amounts{
-			"home": {Minor: rapid.Int64Range(least, most).Draw(t, "eur"), Currency: "EUR"},
-			"jp":   {Minor: rapid.Int64Range(least, most).Draw(t, "jpy"), Currency: "JPY"},
-		}
-	}
+	g := gen{t}
 	d := nudge.Definition{Version: nudge.Version, Name: rapid.StringN(0, 20, 60).Draw(t, "name"), Placements: []nudge.Placement{nudge.TopBar}}
-	order := rapid.IntRange(0, 2).Draw(t, "class") == 0
 	d.Ladder.Basis = nudge.BeforeNudges
-	if !order && rapid.IntRange(0, 3).Draw(t, "basis") > 0 {
-		d.Ladder.Basis = nudge.AfterOrder
-	}
-	d.Ladder.WithoutTax = rapid.IntRange(0, 3).Draw(t, "net") == 0
-	if rapid.IntRange(0, 2).Draw(t, "scope") == 0 {
+	if g.one(3, "scope") {
 		d.Ladder.Scope.Include.Collections = []string{"shelf-0"}
 	}
-	if rapid.IntRange(0, 4).Draw(t, "exclude") == 0 {
+	if g.one(5, "exclude") {
 		d.Ladder.Scope.Exclude.Tags = []string{"tag-1"}
 	}
-	least := int64(0)
-	most := 3
-	if order {
-		most = 1
+	d.Ladder.WithoutTax = g.one(4, "net")
+	switch g.num(0, 9, "class") {
+	case 0, 1, 2, 3:
+		g.unit(&d)
+	case 4, 5:
+		g.order(&d)
+	case 6, 7, 8:
+		g.shipping(&d)
+	default:
+		g.gift(&d)
 	}
-	for range rapid.IntRange(1, most).Draw(t, "rungs") {
-		r := nudge.Reward{Kind: rapid.SampledFrom([]nudge.Kind{nudge.FreeShipping, nudge.ShippingOff, nudge.ShippingFlat}).Draw(t, "kind")}
-		if order {
-			p := money.Rate(rapid.SampledFrom([]int64{50_000, 100_000, 125_000, 333_300}).Draw(t, "percent"))
-			r = nudge.Reward{Kind: nudge.OrderPercent, Percent: &p}
-			if rapid.IntRange(0, 3).Draw(t, "capped") == 0 {
-				r.Cap = amount(1, 900)
-			}
-		} else if r.Kind != nudge.FreeShipping {
-			r.Amounts = amount(1, 700)
-		}
-		if !order && rapid.Bool().Draw(t, "one method") {
-			r.Methods = []string{"standard"}
-		}
-		a := amount(least, least+6000)
-		least = max(a["home"].Minor, a["jp"].Minor) + 1
-		d.Ladder.Rungs = append(d.Ladder.Rungs, nudge.Rung{Thresholds: a, Rewards: []nudge.Reward{r}})
-	}
-	if order && rapid.Bool().Draw(t, "code") {
-		d.Audience.Code = "TEN"
+	if g.one(12, "group") {
+		d.Beside.Group = "winter"
 	}
 	d.Wording = nudge.Wording{"en": {nudge.NotYet: "Add {to_add} for {reward}.", nudge.Reached: "Yours: {reward}. {next_to_add} for {next_reward}."}}
 	return d
+}
+
+type gen struct{ t *rapid.T }
+
+func (g gen) num(lo, hi int64, label string) int64 { return rapid.Int64Range(lo, hi).Draw(g.t, label) }
+
+// one is true one time in n.
+func (g gen) one(n int64, label string) bool { return g.num(1, n, label) == n }
+
+func (g gen) amounts(least, most int64) nudge.Amounts {
+	return nudge.Amounts{
+		"home": {Minor: g.num(least, most, "eur"), Currency: "EUR"},
+		"jp":   {Minor: g.num(least, most, "jpy"), Currency: "JPY"},
+	}
+}
+
+func (g gen) percent(of ...int64) *money.Rate {
+	p := money.Rate(rapid.SampledFrom(of).Draw(g.t, "percent"))
+	return &p
+}
+
+// rungs adds rungs with rising thresholds, or rising counts.
+func (g gen) rungs(d *nudge.Definition, most int64, reward func(i int) []nudge.Reward) {
+	least, count := int64(0), int64(0)
+	for i := range int(g.num(1, most, "rungs")) {
+		r := nudge.Rung{Rewards: reward(i)}
+		if d.Ladder.Counts() == nudge.Value {
+			r.Thresholds = g.amounts(least, least+6000)
+			least = max(r.Thresholds["home"].Minor, r.Thresholds["jp"].Minor) + 1
+		} else {
+			step := int64(3)
+			if d.Ladder.Counts() == nudge.Weight {
+				step = 400
+			}
+			count += g.num(1, step, "count")
+			r.Count = count
+		}
+		d.Ladder.Rungs = append(d.Ladder.Rungs, r)
+	}
+}
+
+func (g gen) measure(d *nudge.Definition, of ...nudge.Measure) {
+	d.Ladder.Measure = rapid.SampledFrom(of).Draw(g.t, "measure")
+}
+
+func (g gen) unit(d *nudge.Definition) {
+	kind := rapid.SampledFrom([]nudge.Kind{nudge.UnitPercent, nudge.UnitPercent, nudge.UnitAmount, nudge.UnitPrice, nudge.SetPrice, nudge.NForM, nudge.Every}).Draw(g.t, "kind")
+	g.measure(d, nudge.Value, nudge.Units, nudge.Units, nudge.SameProduct, nudge.Distinct, nudge.Weight)
+	d.Beside.Stacks = kind == nudge.UnitPercent && g.one(5, "stacks")
+	if g.one(8, "most units") && !d.Beside.Stacks && d.Ladder.Counts() != nudge.SameProduct {
+		d.Limits.Units = g.num(1, 4, "units")
+	}
+	rungs := int64(1)
+	if kind == nudge.UnitPercent || kind == nudge.UnitAmount {
+		d.Ladder.Replacing = true
+		rungs = 2
+	}
+	g.rungs(d, rungs, func(int) []nudge.Reward {
+		r := nudge.Reward{Kind: kind}
+		switch kind {
+		case nudge.UnitPercent:
+			r.Percent = g.percent(100_000, 150_000, 333_300)
+		case nudge.UnitAmount:
+			r.Amounts = g.amounts(1, 900)
+		case nudge.UnitPrice:
+			r.Amounts = g.amounts(1, 4000)
+		case nudge.SetPrice:
+			r.Size, r.Amounts = g.num(2, 3, "size"), g.amounts(100, 8000)
+		case nudge.NForM:
+			r.Size = g.num(2, 3, "n")
+			r.PayFor = g.num(1, r.Size-1, "m")
+		case nudge.Every:
+			r.Size, r.Get, r.Percent = g.num(1, 2, "buy"), g.num(1, 2, "get"), g.percent(500_000, 1_000_000)
+			if g.one(2, "on") {
+				r.On = &catalog.Filter{Include: catalog.Selection{Collections: []string{"shelf-1"}}}
+			}
+		}
+		return []nudge.Reward{r}
+	})
+	if rungs == 1 && nudge.Repeats(kind) && g.one(2, "own goal") {
+		d.Ladder.Rungs[0].Thresholds, d.Ladder.Rungs[0].Count = nil, 0
+	}
+}
+
+func (g gen) order(d *nudge.Definition) {
+	if g.one(2, "basis") {
+		d.Ladder.Basis = nudge.AfterUnit
+	}
+	g.rungs(d, 1, func(int) []nudge.Reward {
+		r := nudge.Reward{Kind: nudge.OrderPercent, Percent: g.percent(50_000, 100_000, 125_000, 333_300)}
+		if g.one(3, "amount") {
+			r = nudge.Reward{Kind: nudge.OrderAmount, Amounts: g.amounts(1, 1500)}
+		} else if g.one(4, "capped") {
+			r.Cap = g.amounts(1, 900)
+		}
+		return []nudge.Reward{r}
+	})
+	if g.one(2, "code") {
+		d.Audience.Code = "TEN"
+	}
+}
+
+func (g gen) shipping(d *nudge.Definition) {
+	d.Ladder.Basis = rapid.SampledFrom([]nudge.Basis{nudge.BeforeNudges, nudge.AfterUnit, nudge.AfterOrder, nudge.AfterOrder}).Draw(g.t, "basis")
+	one := g.one(2, "one method")
+	g.rungs(d, 3, func(int) []nudge.Reward {
+		r := nudge.Reward{Kind: rapid.SampledFrom([]nudge.Kind{nudge.FreeShipping, nudge.ShippingOff, nudge.ShippingFlat}).Draw(g.t, "kind")}
+		if r.Kind != nudge.FreeShipping {
+			r.Amounts = g.amounts(1, 700)
+		}
+		if one {
+			r.Methods = []string{"standard"}
+		}
+		return []nudge.Reward{r}
+	})
+}
+
+func (g gen) gift(d *nudge.Definition) {
+	d.Ladder.Basis = rapid.SampledFrom(nudge.Bases).Draw(g.t, "basis")
+	if g.one(3, "pieces") {
+		g.measure(d, nudge.Units, nudge.Distinct, nudge.Weight)
+	}
+	g.rungs(d, 2, func(int) []nudge.Reward {
+		r := nudge.Reward{Kind: nudge.Gift, Items: []nudge.Item{{SKU: "nib"}, {SKU: "pen"}}}
+		if g.one(3, "pick") {
+			r.Kind, r.Pick = nudge.GiftPick, 1
+		}
+		return []nudge.Reward{r}
+	})
 }
 
 func request(t *rapid.T) decide.Request {

@@ -3,6 +3,7 @@ package pricingtest
 
 import (
 	"fmt"
+	"strings"
 
 	"pgregory.net/rapid"
 
@@ -11,93 +12,336 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// Small draws a problem with amounts of up to a few hundred minor units, so that
-// a test can try every addition in turn. Line 0 is an added unit of price 0.
-func Small(t *rapid.T) *pricing.Problem {
-	n := rapid.IntRange(1, 4).Draw(t, "lines") + 1
+// Shape is how large and how bound together a drawn problem is.
+type Shape struct {
+	Lines, Units        int // at most so many lines, and units in all
+	UnitNudges          int
+	Orders, Ships       int
+	Gifts               int
+	Bonds               bool // groups, refusals, budgets, floors and limits
+	Added               bool // line 0 is an added unit of price 0
+	LeastShips, LeastUN int
+}
+
+// Small is a shape whose every choice can be tried.
+var Small = Shape{Lines: 4, Units: 6, UnitNudges: 3, Orders: 2, Ships: 2, Gifts: 1, Bonds: true}
+
+// Asking is a shape for questions about additions: a few hundred minor units,
+// so that a test can try every addition in turn.
+var Asking = Shape{Lines: 3, Units: 5, UnitNudges: 2, Orders: 3, Ships: 3, Gifts: 1, Added: true, LeastShips: 1}
+
+// Draw draws a problem.
+func (s Shape) Draw(t *rapid.T) *pricing.Problem {
+	g := &gen{T: t, s: s}
 	p := &pricing.Problem{
-		Mode:        pricing.Mode(rapid.IntRange(0, 2).Draw(t, "mode") / 2),
-		TaxShown:    rapid.Bool().Draw(t, "tax shown"),
-		ShippingTax: money.Rate(rapid.SampledFrom([]int64{0, 190_000}).Draw(t, "shipping tax")),
-		Lines:       make([]pricing.Line, n),
+		Mode:        pricing.Mode(g.num(0, 2, "mode") / 2),
+		Added:       s.Added,
+		TaxShown:    g.num(0, 2, "tax shown") > 0,
+		ShippingTax: g.rate(0, 190_000),
 		Grams:       100,
 	}
-	rates := []int64{0, 70_000, 190_000}
-	for i := range p.Lines {
-		p.Lines[i].Tax = money.Rate(rapid.SampledFrom(rates).Draw(t, "tax"))
-		if i > 0 {
-			p.Lines[i].Amount = rapid.Int64Range(0, 90).Draw(t, "amount")
-			p.Lines[i].GiftCard = rapid.IntRange(0, 9).Draw(t, "gift card") == 0
-		}
+	g.p = p
+	g.lines()
+	for m := range int(g.num(0, 2, "methods")) {
+		p.Methods = append(p.Methods, g.fees(m))
 	}
-	for m := range rapid.IntRange(0, 2).Draw(t, "methods") {
-		p.Methods = append(p.Methods, fees(t, m))
+	for i := range int(g.num(int64(s.LeastUN), int64(s.UnitNudges), "unit nudges")) {
+		g.unitNudge(fmt.Sprintf("unit-%d", i))
 	}
-	for i := range rapid.IntRange(0, 3).Draw(t, "orders") {
-		counted := scope(t, p)
-		o := pricing.Order{
-			Key:     pricing.Key{Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Nudge: fmt.Sprintf("order-%d", i)},
-			Goal:    pricing.Goal{Scope: counted, Threshold: rapid.Int64Range(0, 120).Draw(t, "threshold"), WithoutTax: rapid.Bool().Draw(t, "net")},
-			Lines:   append(pricing.Scope{}, counted...),
-			Percent: money.Rate(rapid.SampledFrom([]int64{50_000, 100_000, 125_000, 333_300}).Draw(t, "percent")),
-		}
-		if rapid.IntRange(0, 3).Draw(t, "capped") == 0 {
-			o.Cap = rapid.Int64Range(1, 20).Draw(t, "cap")
-		}
-		p.Orders = append(p.Orders, o)
+	for i := range int(g.num(0, int64(s.Orders), "orders")) {
+		g.order(fmt.Sprintf("order-%d", i))
 	}
-	for i := range rapid.IntRange(1, 3).Draw(t, "ships") {
-		s := pricing.Shipping{
-			Key:  pricing.Key{Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Nudge: fmt.Sprintf("ship-%d", i)},
-			Goal: pricing.Goal{Scope: scope(t, p), Basis: pricing.Basis(rapid.IntRange(0, 2).Draw(t, "basis") % 2), Threshold: rapid.Int64Range(0, 120).Draw(t, "threshold"), WithoutTax: rapid.IntRange(0, 2).Draw(t, "net") == 0},
-		}
-		for range p.Methods {
-			s.By = append(s.By, pricing.ShippingReward{
-				Form:   pricing.ShippingForm(rapid.IntRange(0, 3).Draw(t, "form")),
-				Amount: rapid.Int64Range(1, 15).Draw(t, "off"),
-			})
-		}
-		p.Ships = append(p.Ships, s)
+	for i := range int(g.num(int64(s.LeastShips), int64(s.Ships), "ships")) {
+		g.ship(fmt.Sprintf("ship-%d", i))
+	}
+	for i := range int(g.num(0, int64(s.Gifts), "gifts")) {
+		g.gift(fmt.Sprintf("gift-%d", i))
+	}
+	if s.Bonds && g.one(12, "most off") {
+		p.MostOff = g.num(1, 60, "most off")
+	}
+	if s.Bonds && g.one(12, "floor") {
+		p.Floor = g.rate(100_000, 300_000)
 	}
 	pricing.SortRungs(p)
 	return p
 }
 
+type gen struct {
+	*rapid.T
+	s Shape
+	p *pricing.Problem
+}
+
+func (g *gen) num(lo, hi int64, label string) int64 { return rapid.Int64Range(lo, hi).Draw(g.T, label) }
+
+// one is true one time in n.
+func (g *gen) one(n int64, label string) bool { return g.num(1, n, label) == n }
+
+func (g *gen) rate(of ...int64) money.Rate {
+	return money.Rate(rapid.SampledFrom(of).Draw(g.T, "rate"))
+}
+
+func (g *gen) lines() {
+	p := g.p
+	if g.s.Added {
+		p.Lines = append(p.Lines, pricing.Line{Tax: g.rate(0, 70_000, 190_000), Product: -1, Variant: -1})
+	}
+	left := int64(g.s.Units)
+	prices := []int64{g.num(1, 40, "price"), g.num(1, 40, "price"), g.num(0, 60, "price")}
+	for i := range int(g.num(1, int64(g.s.Lines), "lines")) {
+		if left == 0 {
+			break
+		}
+		l := pricing.Line{Quantity: g.num(1, min(3, left), "quantity"), Tax: g.rate(0, 70_000, 190_000), Product: int(g.num(0, 2, "product")), Grams: g.num(1, 50, "grams")}
+		l.Variant = l.Product*2 + int(g.num(0, 1, "variant"))
+		l.Unit = rapid.SampledFrom(prices).Draw(g.T, "of the prices")
+		if g.one(4, "own price") {
+			l.Unit = g.num(1, 40, "price")
+		}
+		left -= l.Quantity
+		l.Amount = l.Unit * l.Quantity
+		l.GiftCard = i > 0 && g.one(12, "gift card")
+		if g.one(3, "cost") {
+			l.HasCost, l.Cost = true, g.num(0, l.Unit, "cost")
+		}
+		p.Lines = append(p.Lines, l)
+	}
+}
+
 // scope draws which lines are counted, gift cards never; the added unit often.
-func scope(t *rapid.T, p *pricing.Problem) pricing.Scope {
-	s := make(pricing.Scope, len(p.Lines))
-	everything := rapid.Bool().Draw(t, "everything")
-	for i, l := range p.Lines {
-		s[i] = !l.GiftCard && (everything || rapid.IntRange(0, 2).Draw(t, "in") > 0)
+func (g *gen) scope() pricing.Scope {
+	s := make(pricing.Scope, len(g.p.Lines))
+	everything := g.num(0, 2, "everything") > 0
+	for i, l := range g.p.Lines {
+		s[i] = !l.GiftCard && (everything || g.num(0, 2, "in") > 0)
 	}
 	return s
 }
 
-func fees(t *rapid.T, m int) catalog.Method {
-	method := catalog.Method{ID: fmt.Sprint(m), ByWeight: rapid.IntRange(0, 3).Draw(t, "by weight") == 0}
+// goods is a scope without the added unit and what is never discounted.
+func (g *gen) goods() pricing.Scope {
+	s := g.scope()
+	for i, l := range g.p.Lines {
+		s[i] = s[i] && l.Quantity > 0
+	}
+	return s
+}
+
+// nudge draws what the rungs of a nudge share and returns its key and number.
+func (g *gen) nudge(id string, unit bool) (pricing.Key, int) {
+	n := pricing.Nudge{}
+	if g.s.Bonds {
+		if g.one(6, "group") {
+			n.Group = "g"
+		}
+		if g.one(12, "refuses") {
+			n.Refuses = pricing.Class(1 << g.num(0, 3, "class"))
+		}
+		if g.one(12, "budget") {
+			n.HasBudget, n.Budget = true, g.num(0, 40, "budget")
+		}
+		if g.one(12, "floor") {
+			n.Floor = g.rate(100_000, 400_000)
+		}
+		if unit && g.one(8, "most units") {
+			n.MostUnits = g.num(1, 3, "most units")
+		}
+	}
+	g.p.Nudges = append(g.p.Nudges, n)
+	return pricing.Key{Priority: int(g.num(1, 3, "priority")), Nudge: id}, len(g.p.Nudges) - 1
+}
+
+func (g *gen) goal(most int64) pricing.Goal {
+	out := pricing.Goal{Scope: g.scope(), Threshold: g.num(0, most, "threshold"), WithoutTax: g.one(3, "net")}
+	if g.one(4, "other measure") {
+		out.Measure = pricing.Measure(g.num(1, 5, "measure"))
+		out.Threshold = g.num(1, 4, "count")
+		if out.Measure == pricing.Weight {
+			out.Threshold = g.num(1, 150, "weight")
+		}
+	}
+	return out
+}
+
+func (g *gen) unitNudge(id string) {
+	key, at := g.nudge(id, true)
+	n := &g.p.Nudges[at]
+	base := pricing.Unit{Key: key, Nudge: at, Goal: g.goal(70)}
+	base.Form = pricing.UnitForm(g.num(0, 5, "form"))
+	if g.num(0, 2, "units") > 0 || base.Form >= pricing.SetPrice && g.num(0, 3, "of units") > 0 {
+		base.Goal.Measure = pricing.Measure(rapid.SampledFrom([]int{1, 1, 2, 3}).Draw(g.T, "measure"))
+		base.Goal.Threshold = g.num(1, 4, "count")
+	}
+	base.On = g.on(base.Goal.Scope)
+	if base.Form < pricing.SetPrice || base.Form == pricing.Every {
+		if g.one(3, "elsewhere") {
+			base.On, base.Elsewhere = g.goods(), true
+		}
+	}
+	base.Elsewhere = base.Elsewhere || base.Form >= pricing.SetPrice
+	if base.Form < pricing.SetPrice {
+		if n.Stacks = g.one(5, "stacks"); n.Stacks {
+			n.MostUnits = 0
+		} else if g.one(4, "pick") {
+			base.Pick, base.Dearest = g.num(1, 2, "pick"), g.one(2, "dearest")
+		}
+	}
+	same := base.Goal.Measure == pricing.SameProduct || base.Goal.Measure == pricing.SameVariant
+	if same && !base.Elsewhere {
+		base.Pick, n.MostUnits = 0, 0
+	}
+	rungs := 1
+	if base.Form < pricing.SetPrice && g.one(3, "rungs") {
+		rungs = 2
+		n.Replacing = same && !base.Elsewhere || n.Stacks || g.num(0, 2, "replacing") > 0
+	}
+	if n.Replacing && g.one(4, "upper end") {
+		base.Goal.Most = base.Goal.Threshold + g.num(0, 3, "most")
+	}
+	for i := range rungs {
+		u := base
+		u.Key.Rung = i
+		u.Goal.Threshold += int64(i) * g.num(1, 3, "more")
+		if i > 0 {
+			u.Goal.Most = 0
+		}
+		g.reward(&u)
+		g.p.Units = append(g.p.Units, u)
+	}
+}
+
+// on is a scope without the added unit and lines without units.
+func (g *gen) on(scope pricing.Scope) pricing.Scope {
+	out := append(pricing.Scope{}, scope...)
+	for i, l := range g.p.Lines {
+		out[i] = out[i] && l.Quantity > 0 && !g.one(10, "never discounted")
+	}
+	return out
+}
+
+func (g *gen) reward(u *pricing.Unit) {
+	switch u.Form {
+	case pricing.PercentOff:
+		u.Percent = g.rate(100_000, 150_000, 250_000, 333_300, 500_000)
+		u.PerLine = g.one(4, "per line")
+	case pricing.AmountOff:
+		u.Amount = g.num(1, 15, "off")
+	case pricing.FixedPrice:
+		u.Amount = g.num(0, 30, "price")
+	case pricing.SetPrice:
+		u.Size, u.Amount = g.num(2, 3, "size"), g.num(5, 80, "price")
+	case pricing.NForM:
+		u.Size = g.num(2, 3, "n")
+		u.Pays = g.num(1, u.Size-1, "m")
+	case pricing.Every:
+		u.Size, u.Gets, u.Percent, u.Dearest = g.num(1, 2, "bought"), g.num(1, 2, "gets"), g.rate(500_000, 1_000_000), g.one(3, "dearest")
+	}
+	if u.Form >= pricing.SetPrice {
+		u.Pick = 0
+	}
+}
+
+func (g *gen) order(id string) {
+	key, at := g.nudge(id, false)
+	o := pricing.Order{Key: key, Nudge: at, Goal: g.goal(120)}
+	o.Goal.Basis = pricing.Basis(g.num(0, 1, "basis"))
+	o.Lines = append(pricing.Scope{}, o.Goal.Scope...)
+	if g.num(0, 2, "amount") == 0 {
+		o.Amount = g.num(1, 20, "off")
+	} else {
+		o.Percent = g.rate(50_000, 100_000, 125_000, 333_300)
+		if g.one(4, "capped") {
+			o.Cap = g.num(1, 20, "cap")
+		}
+	}
+	g.p.Orders = append(g.p.Orders, o)
+	if g.one(5, "second rung") {
+		g.p.Nudges[at].Replacing = g.one(2, "replacing")
+		o.Key.Rung = 1
+		o.Goal.Threshold += g.num(1, 30, "more")
+		g.p.Orders = append(g.p.Orders, o)
+	}
+}
+
+func (g *gen) ship(id string) {
+	key, at := g.nudge(id, false)
+	s := pricing.Shipping{Key: key, Nudge: at, Goal: g.goal(120)}
+	s.Goal.Basis = pricing.Basis(g.num(0, 2, "basis"))
+	for range g.p.Methods {
+		s.By = append(s.By, pricing.ShippingReward{Form: pricing.ShippingForm(g.num(0, 3, "form")), Amount: g.num(1, 15, "off")})
+	}
+	g.p.Ships = append(g.p.Ships, s)
+	if g.one(5, "second rung") {
+		g.p.Nudges[at].Replacing = g.one(2, "replacing")
+		s.Key.Rung = 1
+		s.Goal.Threshold += g.num(1, 30, "more")
+		g.p.Ships = append(g.p.Ships, s)
+	}
+}
+
+func (g *gen) gift(id string) {
+	key, at := g.nudge(id, false)
+	gift := pricing.Gift{Key: key, Nudge: at, Goal: g.goal(120), Worth: g.num(1, 20, "worth")}
+	gift.Goal.Basis = pricing.Basis(g.num(0, 2, "basis"))
+	g.p.Gifts = append(g.p.Gifts, gift)
+}
+
+func (g *gen) fees(m int) catalog.Method {
+	method := catalog.Method{ID: fmt.Sprint(m), ByWeight: g.one(4, "by weight")}
 	from := int64(0)
-	for range rapid.IntRange(1, 3).Draw(t, "bands") {
-		method.Bands = append(method.Bands, catalog.Band{From: from, Fee: rapid.Int64Range(0, 25).Draw(t, "fee")})
-		from += rapid.Int64Range(1, 100).Draw(t, "band")
+	for range int(g.num(1, 3, "bands")) {
+		method.Bands = append(method.Bands, catalog.Band{From: from, Fee: g.num(0, 25, "fee")})
+		from += g.num(1, 100, "band")
 	}
 	return method
 }
 
-// Alone returns the least price at which the added unit alone, under every order
-// reward there is, makes the goal; false where none up to 2,000 does.
-func Alone(p *pricing.Problem, goal pricing.Goal) (money.Minor, bool) {
-	q := *p
-	q.Lines = make([]pricing.Line, len(p.Lines))
-	q.Lines[0] = p.Lines[0]
-	given := make([]bool, len(p.Orders))
-	for i := range given {
-		given[i] = true
+// Describe writes a problem down for whoever has to understand a failure.
+func Describe(p *pricing.Problem) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "mode %d, added %t, tax shown %t, most off %d, floor %s, shipping tax %s\n", p.Mode, p.Added, p.TaxShown, p.MostOff, p.Floor, p.ShippingTax)
+	for i, l := range p.Lines {
+		fmt.Fprintf(&b, "line %d: %+v\n", i, l)
 	}
-	for x := money.Minor(1); x < 2000; x++ {
-		q.Lines[0].Amount = x
-		if q.GoalHolds(goal, q.AfterOrders(given)) {
-			return x, true
+	for i, n := range p.Nudges {
+		fmt.Fprintf(&b, "nudge %d: %+v\n", i, n)
+	}
+	for _, u := range p.Units {
+		fmt.Fprintf(&b, "unit rung %+v\n", u)
+	}
+	for _, o := range p.Orders {
+		fmt.Fprintf(&b, "order rung %+v\n", o)
+	}
+	for _, s := range p.Ships {
+		fmt.Fprintf(&b, "shipping rung %+v\n", s)
+	}
+	for _, g := range p.Gifts {
+		fmt.Fprintf(&b, "gift rung %+v\n", g)
+	}
+	for _, m := range p.Methods {
+		fmt.Fprintf(&b, "method %+v\n", m)
+	}
+	return b.String()
+}
+
+// Contended tells whether two nudges may take the same unit.
+func Contended(p *pricing.Problem) bool {
+	for i, a := range p.Units {
+		for _, b := range p.Units[:i] {
+			if a.Key.Nudge == b.Key.Nudge {
+				continue
+			}
+			for j, l := range p.Lines {
+				if l.Quantity > 0 && takes(a, j) && takes(b, j) {
+					return true
+				}
+			}
 		}
 	}
-	return 0, false
+	return false
+}
+
+func takes(u pricing.Unit, line int) bool {
+	return u.On[line] || u.Form == pricing.Every && u.Goal.Scope[line]
 }

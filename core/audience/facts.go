@@ -1,0 +1,67 @@
+package audience
+
+import (
+	"time"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
+)
+
+// Truth is a value of three-valued logic. The zero value is false.
+type Truth int8
+
+// The values, in the order that and and or take the lesser and the greater of.
+const (
+	False Truth = iota
+	Unknown
+	True
+)
+
+// String says the value in words.
+func (t Truth) String() string { return [...]string{"false", "not known", "true"}[t] }
+
+func truth(b bool) Truth {
+	if b {
+		return True
+	}
+	return False
+}
+
+// Line is a cart line as conditions see it.
+type Line struct {
+	Goods    catalog.Facts
+	Quantity int64
+	Amount   money.Minor // before nudges, as shown
+	Grams    int64
+	GiftCard bool // counts as goods, not as value
+}
+
+// Facts is what conditions are judged by. Pointers and nil slices stand for what
+// is not known.
+type Facts struct {
+	Region   string
+	Lines    []Line // without gifts
+	Codes    []string
+	Country  string // empty: no destination
+	Postcode string
+	Method   string // empty: none chosen
+
+	SignedIn  *bool
+	Groups    []string // nil: not known
+	Orders    *int64
+	LastOrder *time.Time // with Orders known and this nil: never ordered
+	Lifetime  *money.Minor
+	Bought    []string // product ids, nil: not known
+
+	Campaign map[string]string // utm parameters of the landing URL
+	Device   Device            // empty: not known
+	Page     string            // kind, empty: not known
+	Goods    *catalog.Facts    // what the page shows
+	InStock  *bool
+	HasImage *bool
+	Acts     []Act
+	Arms     map[string]string // trial to arm, what this visit was given
+
+	At   time.Time      // zero: not known
+	Zone *time.Location // the shop's
+}

@@ -1,0 +1,288 @@
+package decide
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/pricing"
+)
+
+// assemble builds the pricing problem. With a target nudge, line 0 is one more
+// added unit that counts for it.
+func (w *work) assemble(target *taking) *pricing.Problem {
+	set := &w.s.shop.Settings
+	p := &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor}
+	if set.Margin != nil {
+		p.Floor = *set.Margin
+	}
+	extra := 0
+	if target != nil {
+		extra, p.Added = 1, true
+	}
+	p.Lines = toPricing(w.lines, extra)
+	if target != nil {
+		p.Lines[0] = pricing.Line{Tax: w.region.Rate(""), Product: -1, Variant: -1}
+	}
+	for i := range w.lines {
+		if !w.lines[i].giftCard {
+			p.Grams += w.lines[i].grams * w.lines[i].Quantity
+		}
+	}
+	methods := w.methods
+	p.Methods = w.fees
+	if w.chosen >= 0 {
+		methods, p.Methods = methods[w.chosen:w.chosen+1], w.fees[w.chosen:w.chosen+1]
+	}
+	for i := range w.taking {
+		t := &w.taking[i]
+		if t.reason != "" {
+			continue
+		}
+		counted := make(pricing.Scope, extra+len(w.lines))
+		copy(counted[extra:], t.counts)
+		if target != nil {
+			counted[0] = t == target || t.n.scope.Matches(target.n.scope.Carried())
+		}
+		a := assembler{w: w, p: p, t: t, extra: extra, counted: counted, methods: methods}
+		a.put()
+	}
+	return p
+}
+
+// assembler puts the rungs of one nudge into a problem.
+type assembler struct {
+	w       *work
+	p       *pricing.Problem
+	t       *taking
+	extra   int // added units before the cart's lines
+	counted pricing.Scope
+	methods []catalog.Method
+}
+
+func (a *assembler) put() {
+	d := &a.t.n.Definition
+	a.t.nudge = len(a.p.Nudges)
+	n := pricing.Nudge{
+		Replacing: d.Ladder.Replacing, Stacks: d.Beside.Stacks, Group: d.Beside.Group, MostUnits: d.Limits.Units,
+	}
+	for _, c := range d.Beside.Refuses {
+		n.Refuses |= classBit(nudge.ClassOf(c))
+	}
+	if d.Limits.Margin != nil {
+		n.Floor = *d.Limits.Margin
+	}
+	if b, ok := d.Limits.Budget[a.w.region.ID]; ok {
+		n.HasBudget, n.Budget = true, b.Minor-a.w.req.Usage[a.t.n.ID].Spent
+	}
+	a.p.Nudges = append(a.p.Nudges, n)
+	a.t.rungs = a.t.rungs[:0]
+	for i := range d.Ladder.Rungs {
+		if r := &d.Ladder.Rungs[i]; a.w.offered(&d.Ladder, r) {
+			a.t.rungs = append(a.t.rungs, a.rung(i, r))
+		}
+	}
+}
+
+func classBit(c nudge.Class) pricing.Class {
+	switch c {
+	case nudge.UnitClass:
+		return pricing.UnitClass
+	case nudge.OrderClass:
+		return pricing.OrderClass
+	case nudge.ShippingClass:
+		return pricing.ShippingClass
+	}
+	return pricing.GiftClass
+}
+
+// offered tells whether a rung has what it needs in this region's currency: its
+// threshold, and the amounts of its rewards.
+func (w *work) offered(l *nudge.Ladder, r *nudge.Rung) bool {
+	if _, _, ok := w.threshold(l, r); !ok {
+		return false
+	}
+	for i := range r.Rewards {
+		if k := r.Rewards[i].Kind; k == nudge.UnitAmount || k == nudge.UnitPrice || k == nudge.SetPrice || k == nudge.OrderAmount {
+			if a, ok := r.Rewards[i].Amounts[w.region.ID]; !ok || a.Currency != w.region.Currency {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// threshold returns a rung's threshold in this region and whether it is the one
+// that a set has of itself; false where it has none in the region's currency.
+func (w *work) threshold(l *nudge.Ladder, r *nudge.Rung) (n int64, own bool, ok bool) {
+	if l.Counts() != nudge.Value {
+		if r.Count > 0 {
+			return r.Count, false, true
+		}
+		return r.Rewards[0].Size, true, true
+	}
+	if len(r.Thresholds) == 0 && nudge.Repeats(r.Rewards[0].Kind) {
+		return r.Rewards[0].Size, true, true
+	}
+	a, ok := r.Thresholds[w.region.ID]
+	return a.Minor, false, ok && a.Currency == w.region.Currency
+}
+
+func (a *assembler) goal(r *nudge.Rung) pricing.Goal {
+	l := &a.t.n.Definition.Ladder
+	n, own, _ := a.w.threshold(l, r)
+	g := pricing.Goal{Scope: a.counted, WithoutTax: l.WithoutTax, Threshold: n, Most: r.UpperCount}
+	switch l.BasisOf(r) {
+	case nudge.AfterUnit:
+		g.Basis = pricing.AfterUnit
+	case nudge.AfterOrder:
+		g.Basis = pricing.AfterOrder
+	}
+	g.Measure = measures[l.Counts()]
+	if l.Counts() == nudge.Value {
+		g.Most = r.Upper[a.w.region.ID].Minor
+		if own {
+			g.Measure = pricing.Units
+		}
+	}
+	return g
+}
+
+var measures = map[nudge.Measure]pricing.Measure{
+	nudge.Value: pricing.Value, nudge.Units: pricing.Units, nudge.SameProduct: pricing.SameProduct,
+	nudge.SameVariant: pricing.SameVariant, nudge.Distinct: pricing.Distinct, nudge.Weight: pricing.Weight,
+}
+
+// rung puts one rung into the problem: its money in one place, each gift and offer
+// in its own.
+func (a *assembler) rung(i int, r *nudge.Rung) taker {
+	out := taker{rung: i}
+	key := pricing.Key{Priority: a.t.n.Priority, Nudge: a.t.n.ID, Rung: i}
+	goal := a.goal(r)
+	var shipping []nudge.Reward
+	for j := range r.Rewards {
+		w := &r.Rewards[j]
+		switch w.Kind.Class() {
+		case nudge.UnitClass:
+			if w.Shipments == nudge.LaterShipments {
+				out.refs = append(out.refs, a.gift(key, goal, 0))
+				continue
+			}
+			out.refs = append([]pricing.Ref{a.unit(key, goal, w)}, out.refs...)
+		case nudge.OrderClass:
+			out.refs = append([]pricing.Ref{a.order(key, goal, w)}, out.refs...)
+		case nudge.ShippingClass:
+			shipping = append(shipping, *w)
+		default:
+			out.refs = append(out.refs, a.unlocked(key, goal, w))
+		}
+	}
+	if len(shipping) > 0 {
+		out.refs = append([]pricing.Ref{{Class: pricing.ShippingClass, Index: len(a.p.Ships)}}, out.refs...)
+		a.p.Ships = append(a.p.Ships, pricing.Shipping{Key: key, Nudge: a.t.nudge, Goal: goal, By: a.w.shippingRewards(shipping, a.methods)})
+	}
+	return out
+}
+
+// unit puts a unit reward into the problem.
+func (a *assembler) unit(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
+	filter := &a.t.n.scope
+	if r.On != nil {
+		filter = r.On
+	}
+	u := pricing.Unit{
+		Key: key, Nudge: a.t.nudge, Goal: goal, On: a.on(filter, r.On != nil),
+		Size: r.Size, Pays: r.PayFor, Gets: r.Get, Pick: max(r.Cheapest, r.Dearest), Dearest: r.Dearest > 0 || r.DearestFirst,
+		PerLine: a.w.s.shop.Settings.Rounding == PerLine, Elsewhere: r.On != nil || nudge.Repeats(r.Kind),
+		Amount: r.Amounts[a.w.region.ID].Minor,
+	}
+	if r.Percent != nil {
+		u.Percent = *r.Percent
+	}
+	u.Form = map[nudge.Kind]pricing.UnitForm{
+		nudge.UnitPercent: pricing.PercentOff, nudge.UnitAmount: pricing.AmountOff, nudge.UnitPrice: pricing.FixedPrice,
+		nudge.SetPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
+	}[r.Kind]
+	a.p.Units = append(a.p.Units, u)
+	return pricing.Ref{Class: pricing.UnitClass, Index: len(a.p.Units) - 1}
+}
+
+// on marks the lines a unit reward may touch: goods in its filter that may be
+// discounted. Lines bought by a plan are touched only where the filter names it.
+func (a *assembler) on(f *catalog.Filter, own bool) pricing.Scope {
+	out := make(pricing.Scope, len(a.counted))
+	for j := range a.w.lines {
+		l := &a.w.lines[j]
+		in := a.t.counts[j]
+		if own {
+			in = f.Matches(l.facts) && !l.isAdded()
+		}
+		out[a.extra+j] = in && !l.neverOff && !l.isAdded() && (l.Plan == "" || slices.Contains(f.Include.Plans, l.Plan))
+	}
+	return out
+}
+
+func (a *assembler) order(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
+	o := pricing.Order{Key: key, Nudge: a.t.nudge, Goal: goal, Amount: r.Amounts[a.w.region.ID].Minor, Cap: r.Cap[a.w.region.ID].Minor}
+	if r.Percent != nil {
+		o.Percent = *r.Percent
+	}
+	o.Lines = slices.Clone(goal.Scope)
+	for j := range a.w.lines {
+		o.Lines[a.extra+j] = o.Lines[a.extra+j] && !a.w.lines[j].neverOff
+	}
+	a.p.Orders = append(a.p.Orders, o)
+	return pricing.Ref{Class: pricing.OrderClass, Index: len(a.p.Orders) - 1}
+}
+
+// unlocked puts a gift or an offer into the problem: the right itself, and for
+// what was accepted of it at a price, the price of exactly those units.
+func (a *assembler) unlocked(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
+	kind := FromOffer
+	if r.Kind.Class() == nudge.GiftClass {
+		kind = FromGift
+	}
+	on := make(pricing.Scope, len(a.counted))
+	any := false
+	for j := range a.w.lines {
+		l := &a.w.lines[j]
+		on[a.extra+j] = l.by(kind, key.Nudge) && hasItem(r.Items, l.SKU) && !l.neverOff
+		any = any || on[a.extra+j]
+	}
+	if any && (r.Percent != nil || len(r.Amounts) > 0) {
+		u := pricing.Unit{Key: key, Nudge: a.t.nudge, Goal: goal, On: on, Elsewhere: true, Form: pricing.FixedPrice, Amount: r.Amounts[a.w.region.ID].Minor}
+		if r.Percent != nil {
+			u.Form, u.Percent = pricing.PercentOff, *r.Percent
+		}
+		a.p.Units = append(a.p.Units, u)
+	}
+	return a.gift(key, goal, a.w.worth(r))
+}
+
+func (a *assembler) gift(key pricing.Key, goal pricing.Goal, worth money.Minor) pricing.Ref {
+	a.p.Gifts = append(a.p.Gifts, pricing.Gift{Key: key, Nudge: a.t.nudge, Goal: goal, Worth: worth})
+	return pricing.Ref{Class: pricing.GiftClass, Index: len(a.p.Gifts) - 1}
+}
+
+func (w *work) shippingRewards(rewards []nudge.Reward, methods []catalog.Method) []pricing.ShippingReward {
+	by := make([]pricing.ShippingReward, len(methods))
+	for i, m := range methods {
+		for _, r := range rewards {
+			if !r.Names(m.ID) || by[i].Form != pricing.NoShippingReward {
+				continue
+			}
+			switch r.Kind {
+			case nudge.FreeShipping:
+				by[i] = pricing.ShippingReward{Form: pricing.Free}
+			case nudge.ShippingOff:
+				by[i] = pricing.ShippingReward{Form: pricing.Off, Amount: r.Amounts[w.region.ID].Minor}
+			case nudge.ShippingFlat:
+				if a, ok := r.Amounts[w.region.ID]; ok {
+					by[i] = pricing.ShippingReward{Form: pricing.Flat, Amount: a.Minor}
+				}
+			}
+		}
+	}
+	return by
+}

@@ -1,0 +1,330 @@
+package decide
+
+import (
+	"fmt"
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/pricing"
+)
+
+// listPrice returns a SKU's price in this region's currency, false where it is
+// not sold there.
+func (w *work) listPrice(sku string) (money.Minor, bool) {
+	it, ok := w.s.shop.Catalog.Item(sku)
+	if !ok {
+		return 0, false
+	}
+	p, ok := it.Variant.PriceIn(w.region.Currency, "")
+	return p.Price, ok
+}
+
+// worth is the list value of what a gift would give: of the first item there is,
+// or of the dearest that may be picked.
+func (w *work) worth(r *nudge.Reward) money.Minor {
+	if r.Kind.Class() != nudge.GiftClass {
+		return 0
+	}
+	var values []money.Minor
+	for _, it := range r.Items {
+		if p, ok := w.listPrice(it.SKU); ok && w.inStock(it.SKU, it.Many()) {
+			values = append(values, p*it.Many())
+		}
+	}
+	if len(values) == 0 {
+		return 0
+	}
+	if r.Kind == nudge.Gift {
+		return values[0]
+	}
+	slices.Sort(values)
+	var sum money.Minor
+	for k := range min(int(r.Pick), len(values)) {
+		sum += values[len(values)-1-k]
+	}
+	return sum
+}
+
+// inStock tells whether so many of a SKU are there beside what the cart pays for:
+// paid units come first.
+func (w *work) inStock(sku string, n int64) bool { return w.left(sku) >= n }
+
+const unlimited = int64(1) << 40
+
+func (w *work) left(sku string) int64 {
+	it, ok := w.s.shop.Catalog.Item(sku)
+	if !ok {
+		return 0
+	}
+	if it.Variant.Stock == nil {
+		return unlimited
+	}
+	n := *it.Variant.Stock
+	for i := range w.lines {
+		if w.lines[i].SKU == sku {
+			n -= w.lines[i].Quantity
+		}
+	}
+	return max(0, n)
+}
+
+// earned visits the gift and offer rewards of rungs whose right is given.
+func (w *work) earned(class nudge.Class, visit func(t *taking, rung int, r *nudge.Reward)) {
+	for i := range w.taking {
+		t := &w.taking[i]
+		if t.reason != "" {
+			continue
+		}
+		for _, tk := range t.rungs {
+			rung := &t.n.Definition.Ladder.Rungs[tk.rung]
+			for j := range rung.Rewards {
+				if r := &rung.Rewards[j]; r.Kind.Class() == class && w.giftGiven(t, tk) {
+					visit(t, tk.rung, r)
+				}
+			}
+		}
+	}
+}
+
+// giftGiven tells whether the gifts and offers of a rung are given: the goal holds
+// and nothing stands against them.
+func (w *work) giftGiven(t *taking, tk taker) bool {
+	for _, ref := range tk.refs {
+		if ref.Class == pricing.GiftClass {
+			return w.outcome.GiftGiven[ref.Index]
+		}
+	}
+	return false
+}
+
+// gifts decides what gifts lie in the cart, and says what has become of those in
+// the request.
+func (w *work) gifts(d *Decision) {
+	d.Gifts = []GiftOutcome{}
+	given := map[string]int64{} // stock already taken by gifts
+	w.earned(nudge.GiftClass, func(t *taking, rung int, r *nudge.Reward) {
+		d.Gifts = append(d.Gifts, w.gift(t, rung, r, given))
+	})
+	for _, l := range w.giftLines {
+		stays := slices.ContainsFunc(d.Gifts, func(g GiftOutcome) bool {
+			return g.Nudge == l.Origin.Nudge && slices.ContainsFunc(g.Items, func(it GiftItem) bool { return it.SKU == l.SKU })
+		})
+		if !stays {
+			d.Left = append(d.Left, w.leaving(d, &l))
+		}
+	}
+}
+
+func (w *work) gift(t *taking, rung int, r *nudge.Reward, given map[string]int64) GiftOutcome {
+	out := GiftOutcome{Nudge: t.n.ID, Rung: rung}
+	var there []GiftItem
+	for _, it := range r.Items {
+		price, sold := w.listPrice(it.SKU)
+		if !sold || w.left(it.SKU)-given[it.SKU] < it.Many() {
+			continue
+		}
+		item := GiftItem{SKU: it.SKU, Label: w.label(it.SKU), Quantity: it.Many(), Unit: price}
+		if !r.Free() {
+			off, _ := r.Percent.Of(price)
+			item.Price = price - off
+		}
+		there = append(there, item)
+	}
+	picks := w.req.Visit.Picks[t.n.ID]
+	switch {
+	case len(there) == 0:
+		out.State = GiftOutOfStock
+		return out
+	case slices.Contains(w.req.Visit.RemovedGifts, t.n.ID):
+		out.State = GiftRemoved
+		return out
+	case !r.Free():
+		out.State, out.Choice, out.Pick = GiftOffered, there, max(1, r.Pick)
+		return out
+	case r.Kind == nudge.Gift:
+		out.State, out.Items = GiftAdded, there[:1]
+	default:
+		out.Choice, out.Pick = there, r.Pick
+		for _, it := range there {
+			if slices.Contains(picks, it.SKU) && int64(len(out.Items)) < r.Pick {
+				out.Items = append(out.Items, it)
+			}
+		}
+		if out.State = GiftAdded; len(out.Items) == 0 {
+			out.State = GiftToPick
+		}
+	}
+	for _, it := range out.Items {
+		given[it.SKU] += it.Quantity
+		out.Worth += it.Unit * it.Quantity
+	}
+	return out
+}
+
+func (w *work) label(sku string) string { return w.s.shop.Catalog.Label(sku) }
+
+// leaving says why a gift of the request's cart does not stand.
+func (w *work) leaving(d *Decision, l *CartLine) Leaving {
+	out := Leaving{SKU: l.SKU, Nudge: l.Origin.Nudge, Reason: "unknown"}
+	label := w.label(l.SKU)
+	i := slices.IndexFunc(w.taking, func(t taking) bool { return t.n.ID == l.Origin.Nudge })
+	gift := slices.IndexFunc(d.Gifts, func(g GiftOutcome) bool { return g.Nudge == l.Origin.Nudge })
+	switch {
+	case i < 0:
+		out.Say = fmt.Sprintf("%s leaves the cart: its gift is no longer offered.", label)
+	case w.taking[i].reason != "":
+		out.Reason, out.Say = "audience", fmt.Sprintf("%s leaves the cart: %s.", label, Explain(w.taking[i].reason))
+	case gift >= 0 && d.Gifts[gift].State == GiftRemoved:
+		out.Reason, out.Say = "removed", fmt.Sprintf("%s stays out, as you wished.", label)
+	case gift >= 0 && d.Gifts[gift].State == GiftOutOfStock:
+		out.Reason, out.Say = "out_of_stock", fmt.Sprintf("%s leaves the cart: it is out of stock.", label)
+	case gift >= 0:
+		out.Reason, out.Say = "removed", fmt.Sprintf("%s leaves the cart: another gift was picked.", label)
+	default:
+		out.Reason, out.Say = "goal", fmt.Sprintf("%s leaves the cart: the goal for it is no longer reached.", label)
+		for _, n := range d.Nudges {
+			if n.Nudge != l.Origin.Nudge {
+				continue
+			}
+			for _, r := range n.Rungs {
+				if r.State != RungReached && r.Lasting != nil && w.gives(n.Nudge, r.Rung, l.SKU) {
+					out.Say = fmt.Sprintf("%s leaves the cart: %s are missing to it.", label, w.money(*r.Lasting))
+				}
+			}
+		}
+	}
+	return out
+}
+
+// gives tells whether a rung has a gift of a SKU.
+func (w *work) gives(id string, rung int, sku string) bool {
+	for _, r := range w.taken(id).n.Definition.Ladder.Rungs[rung].Rewards {
+		if r.Kind.Class() == nudge.GiftClass && hasItem(r.Items, sku) {
+			return true
+		}
+	}
+	return false
+}
+
+// offers lists the rights to buy something at a special price, and says which
+// accepted ones no longer hold.
+func (w *work) offers(d *Decision) {
+	w.earned(nudge.UnlockClass, func(t *taking, rung int, r *nudge.Reward) {
+		o := OfferOutcome{Nudge: t.n.ID, Rung: rung, Kind: r.Kind}
+		for i := range w.lines {
+			l := &w.lines[i]
+			o.Accepted = o.Accepted || l.by(FromOffer, t.n.ID) && hasItem(r.Items, l.SKU)
+			if slices.Contains(r.InPlaceOf, l.SKU) && !slices.Contains(o.InPlaceOf, l.SKU) {
+				o.InPlaceOf = append(o.InPlaceOf, l.SKU)
+			}
+		}
+		if r.Kind == nudge.OfferBetter && len(o.InPlaceOf) == 0 && !o.Accepted {
+			return // nothing in the cart that it is better than
+		}
+		if r.Kind == nudge.OfferAfter && len(r.InPlaceOf) > 0 && !w.onlyThese(r.InPlaceOf) {
+			return // a whole order is replaced only where it holds nothing else
+		}
+		for _, it := range r.Items {
+			if item, ok := w.offerItem(r, it, o.InPlaceOf); ok && (o.Accepted || w.inStock(it.SKU, item.Quantity)) {
+				o.Items = append(o.Items, item)
+			}
+		}
+		if len(o.Items) > 0 {
+			d.Offers = append(d.Offers, o)
+		}
+	})
+	for i := range w.lines {
+		l := &w.lines[i]
+		if l.Origin == nil || l.isAdded() {
+			continue
+		}
+		n := l.Origin.Nudge
+		if slices.ContainsFunc(d.Offers, func(o OfferOutcome) bool { return o.Nudge == n }) || slices.ContainsFunc(d.Gifts, func(g GiftOutcome) bool { return g.Nudge == n }) {
+			continue
+		}
+		d.Left = append(d.Left, Leaving{SKU: l.SKU, Nudge: n, Reason: "goal", Say: fmt.Sprintf("%s is at its list price: the goal for its special price is no longer reached.", l.label)})
+	}
+}
+
+// onlyThese tells whether the cart holds exactly some SKUs and nothing else.
+func (w *work) onlyThese(skus []string) bool {
+	for i := range w.lines {
+		if !slices.Contains(skus, w.lines[i].SKU) {
+			return false
+		}
+	}
+	return len(w.lines) > 0
+}
+
+// offerItem prices an offered item: a better version keeps the quantity of what it
+// replaces.
+func (w *work) offerItem(r *nudge.Reward, it nudge.Item, inPlaceOf []string) (GiftItem, bool) {
+	price, sold := w.listPrice(it.SKU)
+	if !sold {
+		return GiftItem{}, false
+	}
+	out := GiftItem{SKU: it.SKU, Label: w.label(it.SKU), Quantity: it.Many(), Unit: price, Price: price}
+	if r.Percent != nil {
+		off, _ := r.Percent.Of(price)
+		out.Price = price - off
+	} else if a, ok := r.Amounts[w.region.ID]; ok {
+		out.Price = min(price, a.Minor)
+	}
+	if len(inPlaceOf) > 0 {
+		out.Quantity = 0
+		for i := range w.lines {
+			if slices.Contains(inPlaceOf, w.lines[i].SKU) {
+				out.Quantity += w.lines[i].Quantity
+			}
+		}
+	}
+	return out, true
+}
+
+// later is what one shipment after the first costs for a line bought by a plan:
+// its price, less the rewards that are for later shipments.
+func (w *work) later(i int) *money.Minor {
+	l := &w.lines[i]
+	best := l.unit
+	for j := range w.taking {
+		t := &w.taking[j]
+		if t.reason != "" || !t.counts[i] {
+			continue
+		}
+		for _, tk := range t.rungs {
+			if w.status(tk) != RungReached {
+				continue
+			}
+			for k := range t.n.Definition.Ladder.Rungs[tk.rung].Rewards {
+				r := &t.n.Definition.Ladder.Rungs[tk.rung].Rewards[k]
+				if r.Shipments == nudge.LaterShipments || r.Shipments == nudge.EveryShipment {
+					best = min(best, w.laterPrice(t, r, l))
+				}
+			}
+		}
+	}
+	total := best * l.Quantity
+	return &total
+}
+
+func (w *work) laterPrice(t *taking, r *nudge.Reward, l *line) money.Minor {
+	f := &t.n.scope
+	if r.On != nil {
+		f = r.On
+	}
+	if !f.Matches(l.facts) || !slices.Contains(f.Include.Plans, l.Plan) || l.neverOff {
+		return l.unit
+	}
+	amount := r.Amounts[w.region.ID].Minor
+	switch r.Kind {
+	case nudge.UnitPercent:
+		off, _ := r.Percent.Of(l.unit)
+		return l.unit - off
+	case nudge.UnitAmount:
+		return max(0, l.unit-amount)
+	case nudge.UnitPrice:
+		return min(l.unit, amount)
+	}
+	return l.unit
+}

@@ -1,0 +1,312 @@
+package nudge
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+	"unicode/utf8"
+
+	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/money"
+)
+
+// Limits of numbers in a definition.
+const (
+	MostCount = 1_000_000 // of a goal's count, and of units in a limit
+	MostSize  = 100       // of a set
+	MostItems = 20        // of a gift's list
+)
+
+// Valid tells what makes the definition impossible by itself, as the first
+// [FieldError] found, or nil.
+func (d Definition) Valid() error {
+	if d.Version != Version {
+		return FieldError{"version", fmt.Sprintf("must be %d", Version)}
+	}
+	if utf8.RuneCountInString(d.Name) > MostName || !utf8.ValidString(d.Name) {
+		return FieldError{"name", fmt.Sprintf("at most %d characters", MostName)}
+	}
+	for _, check := range []func() error{d.validLadder, d.validAudience, d.validBeside, d.validLimits, d.validPlaces, d.validLook, d.validWording} {
+		if err := check(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (d Definition) validLadder() error {
+	l := &d.Ladder
+	if !slices.Contains(Bases, l.Basis) {
+		return FieldError{"ladder.basis", "must be before_nudges, after_unit or after_order"}
+	}
+	if l.Measure != "" && !slices.Contains(Measures, l.Measure) {
+		return FieldError{"ladder.measure", fmt.Sprintf("must be one of %v", Measures)}
+	}
+	if err := l.Scope.Valid(); err != nil {
+		return FieldError{"ladder.scope", err.Error()}
+	}
+	if n := len(l.Rungs); n == 0 || n > MostRungs {
+		return FieldError{"ladder.rungs", fmt.Sprintf("from 1 to %d rungs are possible", MostRungs)}
+	}
+	for i := range l.Rungs {
+		at := fmt.Sprintf("ladder.rungs[%d]", i)
+		if err := l.validRung(at, &l.Rungs[i]); err != nil {
+			return err
+		}
+		if i > 0 {
+			if err := l.rises(at, &l.Rungs[i-1], &l.Rungs[i]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// rises tells what keeps a rung from standing above the one before it.
+func (l *Ladder) rises(at string, below, r *Rung) error {
+	if l.Counts() != Value && r.Count <= below.Count {
+		return FieldError{at + ".count", fmt.Sprintf("%d is not more than the rung before it, %d", r.Count, below.Count)}
+	}
+	for _, region := range r.Thresholds.Regions() {
+		if a, b := below.Thresholds[region], r.Thresholds[region]; a.Currency == b.Currency && b.Minor <= a.Minor {
+			return FieldError{at + ".thresholds." + region, fmt.Sprintf("%s is not more than the rung before it, %s", b, a)}
+		}
+	}
+	if l.Replacing && (class(below) != class(r) || l.BasisOf(below) != l.BasisOf(r)) {
+		return FieldError{at, "the rungs of a replacing ladder have one class of reward and one basis"}
+	}
+	return nil
+}
+
+// class returns the class that a rung's rewards cost the shop in; gifts and
+// unlocks stand beside any.
+func class(r *Rung) Class {
+	out := GiftClass
+	for _, w := range r.Rewards {
+		out = min(out, w.Kind.Class())
+	}
+	return out
+}
+
+func (l *Ladder) validRung(at string, r *Rung) error {
+	for _, side := range []struct {
+		field string
+		a     Amounts
+	}{{".thresholds", r.Thresholds}, {".upper", r.Upper}} {
+		if err := validAmounts(at+side.field, side.a); err != nil {
+			return err
+		}
+	}
+	if err := l.validGoal(at, r); err != nil {
+		return err
+	}
+	if len(r.Rewards) == 0 || len(r.Rewards) > 4 {
+		return FieldError{at + ".rewards", "from 1 to 4 rewards are possible"}
+	}
+	paid := Class(0)
+	for i, w := range r.Rewards {
+		field := fmt.Sprintf("%s.rewards[%d]", at, i)
+		c := w.Kind.Class()
+		switch {
+		case c == 0:
+			return FieldError{field + ".kind", fmt.Sprintf("%q is not a kind of reward", w.Kind)}
+		case c <= ShippingClass && paid != 0 && paid != c:
+			return FieldError{field + ".kind", "a rung gives money off in one class; a gift or an offer may stand beside it"}
+		case c <= OrderClass && paid == c:
+			return FieldError{field, "one reward of this class is enough"}
+		}
+		if c <= ShippingClass {
+			paid = c
+		}
+		if err := l.validBasis(at, r, c); err != nil {
+			return err
+		}
+		if err := l.validReward(field, &w); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// validGoal checks the threshold against the measure.
+func (l *Ladder) validGoal(at string, r *Rung) error {
+	value := l.Counts() == Value
+	sets := len(r.Rewards) == 1 && Repeats(r.Rewards[0].Kind)
+	switch {
+	case value && r.Count != 0:
+		return FieldError{at + ".count", "belongs to ladders that count pieces or weight; a value has thresholds"}
+	case value && r.UpperCount != 0:
+		return FieldError{at + ".upper_count", "belongs to ladders that count pieces or weight"}
+	case !value && (len(r.Thresholds) > 0 || len(r.Upper) > 0):
+		return FieldError{at + ".thresholds", "belong to ladders that count a value; " + string(l.Measure) + " has a count"}
+	case !value && r.Count == 0 && !sets:
+		return FieldError{at + ".count", fmt.Sprintf("must be from 1 to %d", MostCount)}
+	case r.Count < 0 || r.Count > MostCount || r.UpperCount < 0 || r.UpperCount > MostCount:
+		return FieldError{at + ".count", fmt.Sprintf("must be from 1 to %d", MostCount)}
+	case r.Basis != "" && !slices.Contains(Bases, r.Basis):
+		return FieldError{at + ".basis", "must be before_nudges, after_unit or after_order"}
+	case r.Basis != "" && r.Basis != l.Basis && l.Replacing:
+		return FieldError{at + ".basis", "the rungs of a replacing ladder have one basis"}
+	}
+	if (r.UpperCount > 0 || len(r.Upper) > 0) && !l.Replacing {
+		return FieldError{at + ".upper", "only a rung of a replacing ladder has an upper end"}
+	}
+	if r.UpperCount > 0 && r.UpperCount < r.Count {
+		return FieldError{at + ".upper_count", fmt.Sprintf("%d lies below the count, %d", r.UpperCount, r.Count)}
+	}
+	for _, region := range r.Upper.Regions() {
+		if a, b := r.Thresholds[region], r.Upper[region]; b.Minor < a.Minor || b.Minor == 0 {
+			return FieldError{at + ".upper." + region, fmt.Sprintf("%s lies below the threshold, %s", b, a)}
+		}
+	}
+	return nil
+}
+
+// Repeats tells whether a reward is given per set.
+func Repeats(k Kind) bool { return k == SetPrice || k == NForM || k == Every }
+
+// validBasis refuses a goal that would look at what its own reward changes.
+func (l *Ladder) validBasis(at string, r *Rung, c Class) error {
+	field := "ladder.basis"
+	if r.Basis != "" {
+		field = at + ".basis"
+	}
+	b := l.BasisOf(r)
+	switch {
+	case c == UnitClass && b != BeforeNudges:
+		return FieldError{field, "a goal for a lower unit price cannot look at the value after it; count before nudges"}
+	case c == OrderClass && b == AfterOrder:
+		return FieldError{field, "a goal for money off the order cannot look at the value after it; count before nudges or after unit rewards"}
+	case c == UnlockClass && b != BeforeNudges:
+		return FieldError{field, "a goal for an offer counts the other lines before nudges"}
+	}
+	return nil
+}
+
+func (d Definition) validAudience() error {
+	a := &d.Audience
+	for i, p := range a.Pages {
+		if !slices.Contains(Pages, p) {
+			return FieldError{fmt.Sprintf("audience.pages[%d]", i), fmt.Sprintf("%q is not a kind of page", p)}
+		}
+	}
+	if len(a.Code) > 40 || len(a.Pool) > 40 || len(d.AppliesCode) > 40 {
+		return FieldError{"audience.code", "at most 40 characters"}
+	}
+	if a.Code != "" && a.Pool != "" {
+		return FieldError{"audience.pool", "a nudge needs a shared code or one of a pool, not both"}
+	}
+	if a.When == nil {
+		return nil
+	}
+	if err := a.When.Valid(); err != nil {
+		var e audience.Error
+		if errors.As(err, &e) {
+			if e.Field == "when" {
+				return FieldError{"audience.when", e.Why}
+			}
+			return FieldError{"audience.when." + e.Field, e.Why}
+		}
+		return FieldError{"audience.when", err.Error()}
+	}
+	return nil
+}
+
+func (d Definition) validBeside() error {
+	b := &d.Beside
+	if len(b.Group) > 40 {
+		return FieldError{"beside.group", "at most 40 characters"}
+	}
+	for i, n := range b.Refuses {
+		if ClassOf(n) == 0 || n == "" {
+			return FieldError{fmt.Sprintf("beside.refuses[%d]", i), fmt.Sprintf("%q is not a class of reward: unit, order, shipping, gift or unlock", n)}
+		}
+	}
+	if !b.Stacks {
+		return nil
+	}
+	for i, r := range d.Ladder.Rungs {
+		for _, w := range r.Rewards {
+			if w.Kind.Class() != UnitClass || Repeats(w.Kind) || w.Cheapest > 0 || w.Dearest > 0 {
+				return FieldError{"beside.stacks", fmt.Sprintf("only a percentage, amount or price each goes on top of other prices; rung %d gives something else", i+1)}
+			}
+		}
+	}
+	if d.Limits.Units > 0 {
+		return FieldError{"limits.units", "a nudge that goes on top of others has no limit of units"}
+	}
+	if len(d.Ladder.Rungs) > 1 && !d.Ladder.Replacing {
+		return FieldError{"ladder.replacing", "goes on top of a price once, so its rungs must replace one another"}
+	}
+	return nil
+}
+
+func (d Definition) validLimits() error {
+	l := &d.Limits
+	for field, n := range map[string]int64{"limits.uses": l.Uses, "limits.per_shopper": l.PerShopper, "limits.units": l.Units, "frequency.per_visit": d.Frequency.PerVisit, "frequency.per_shopper": d.Frequency.PerShopper} {
+		if n < 0 || n > 1_000_000_000 {
+			return FieldError{field, fmt.Sprintf("%d is not from 0 (no limit) to 1000000000", n)}
+		}
+	}
+	if err := validAmounts("limits.budget", l.Budget); err != nil {
+		return err
+	}
+	if l.Margin != nil && *l.Margin >= money.Whole {
+		return FieldError{"limits.margin", "must be below 100"}
+	}
+	if !slices.Contains([]Returns{"", Keep, Charge, Recompute}, l.Returns) {
+		return FieldError{"limits.returns", "must be keep, charge_gift or recompute"}
+	}
+	if !slices.Contains([]Suggest{"", LeastOvershoot, MostProfit, BestCompanion, Blend}, d.Suggest) {
+		return FieldError{"suggest", "must be least_overshoot, most_profit, best_companion or blend"}
+	}
+	return nil
+}
+
+func (d Definition) validPlaces() error {
+	for i, p := range d.Placements {
+		if !slices.Contains(Placements, p) || slices.Contains(d.Placements[:i], p) {
+			return FieldError{fmt.Sprintf("placements[%d]", i), fmt.Sprintf("%q is not a placement, or stands twice", p)}
+		}
+	}
+	if s := d.Schedule; s.From != nil && s.Until != nil && !s.Until.After(*s.From) {
+		return FieldError{"schedule.until", "must be later than the start, " + s.From.Format(time.RFC3339)}
+	}
+	return nil
+}
+
+func (d Definition) validLook() error {
+	if !slices.Contains([]Tone{"", ToneInk, TonePaper, ToneAccent}, d.Look.Tone) {
+		return FieldError{"look.tone", "must be ink, paper or accent"}
+	}
+	if !slices.Contains([]Bar{"", BarRule, BarSolid, BarNone}, d.Look.Bar) {
+		return FieldError{"look.bar", "must be rule, solid or none"}
+	}
+	return nil
+}
+
+func (d Definition) validWording() error {
+	for _, l := range d.Wording.Languages() {
+		for s, text := range d.Wording[l] {
+			field := fmt.Sprintf("wording.%s.%s", l, s)
+			if !slices.Contains(States, s) {
+				return FieldError{field, "is not a state of a nudge"}
+			}
+			if _, err := ParseSentence(text); err != nil {
+				return FieldError{field, err.Error()}
+			}
+		}
+	}
+	return nil
+}
+
+func validAmounts(at string, a Amounts) error {
+	for _, region := range a.Regions() {
+		v := a[region]
+		if v.Minor < 0 || v.Minor > money.Most {
+			return FieldError{at + "." + region, fmt.Sprintf("%s is not from 0 to %s", v, money.Amount{Minor: money.Most, Currency: v.Currency})}
+		}
+	}
+	return nil
+}

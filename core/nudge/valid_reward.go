@@ -1,0 +1,159 @@
+package nudge
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// fields says which fields a kind of reward has, besides kind: a field with a
+// star must be set.
+var fields = map[Kind]string{
+	UnitPercent:  "percent* on cheapest dearest shipments",
+	UnitAmount:   "amounts* on cheapest dearest shipments",
+	UnitPrice:    "amounts* on cheapest dearest shipments",
+	SetPrice:     "size* amounts*",
+	NForM:        "size* pay_for*",
+	Every:        "size* get* percent* on dearest_first",
+	OrderPercent: "percent* cap",
+	OrderAmount:  "amounts* cap",
+	FreeShipping: "methods",
+	ShippingOff:  "methods amounts",
+	ShippingFlat: "methods amounts",
+	Gift:         "items* percent",
+	GiftPick:     "items* pick* percent",
+	OfferAdd:     "items* percent amounts",
+	OfferBetter:  "items* in_place_of* percent amounts",
+	OfferBump:    "items* percent amounts",
+	OfferAfter:   "items* in_place_of percent amounts",
+}
+
+// given tells which fields of a reward are set.
+func (r *Reward) given() map[string]bool {
+	return map[string]bool{
+		"methods": len(r.Methods) > 0, "amounts": len(r.Amounts) > 0, "percent": r.Percent != nil, "cap": len(r.Cap) > 0,
+		"on": r.On != nil, "size": r.Size != 0, "pay_for": r.PayFor != 0, "get": r.Get != 0, "cheapest": r.Cheapest != 0, "dearest": r.Dearest != 0,
+		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0,
+	}
+}
+
+func (l *Ladder) validReward(at string, r *Reward) error {
+	allowed := map[string]bool{} // to whether it must be set
+	for _, f := range strings.Fields(fields[r.Kind]) {
+		allowed[strings.TrimSuffix(f, "*")] = strings.HasSuffix(f, "*")
+	}
+	given := r.given()
+	names := make([]string, 0, len(given))
+	for f := range given {
+		names = append(names, f)
+	}
+	slices.Sort(names)
+	for _, f := range names {
+		must, may := allowed[f]
+		switch {
+		case given[f] && !may:
+			return FieldError{at + "." + f, fmt.Sprintf("does not belong to %s", r.Kind)}
+		case must && !given[f]:
+			return FieldError{at + "." + f, fmt.Sprintf("is needed for %s", r.Kind)}
+		}
+	}
+	for _, check := range []func(string) error{r.validMoney, r.validCounts, r.validItems} {
+		if err := check(at); err != nil {
+			return err
+		}
+	}
+	same := l.Counts() == SameProduct || l.Counts() == SameVariant
+	if same && r.On == nil && (r.Cheapest > 0 || r.Dearest > 0) {
+		return FieldError{at + ".cheapest", "every product is judged by itself, so all of its units get the reward"}
+	}
+	return nil
+}
+
+func (r *Reward) validMoney(at string) error {
+	if err := validAmounts(at+".amounts", r.Amounts); err != nil {
+		return err
+	}
+	if err := validAmounts(at+".cap", r.Cap); err != nil {
+		return err
+	}
+	if r.Percent != nil && *r.Percent == 0 {
+		return FieldError{at + ".percent", "must be more than 0"}
+	}
+	if r.Kind == UnitAmount || r.Kind == OrderAmount {
+		for _, region := range r.Amounts.Regions() {
+			if r.Amounts[region].Minor == 0 {
+				return FieldError{at + ".amounts." + region, "must be more than 0"}
+			}
+		}
+	}
+	if r.Kind.Class() == UnlockClass && r.Percent != nil && len(r.Amounts) > 0 {
+		return FieldError{at + ".amounts", "an offer has a percentage off or a price, not both"}
+	}
+	if r.On != nil {
+		if err := r.On.Valid(); err != nil {
+			return FieldError{at + ".on", err.Error()}
+		}
+	}
+	return nil
+}
+
+func (r *Reward) validCounts(at string) error {
+	ranged := func(field string, n, least, most int64) error {
+		if n < least || n > most {
+			return FieldError{at + "." + field, fmt.Sprintf("%d is not from %d to %d", n, least, most)}
+		}
+		return nil
+	}
+	for _, n := range []struct {
+		field string
+		n     int64
+	}{{"cheapest", r.Cheapest}, {"dearest", r.Dearest}} {
+		if n.n != 0 {
+			if err := ranged(n.field, n.n, 1, MostCount); err != nil {
+				return err
+			}
+		}
+	}
+	switch {
+	case r.Cheapest > 0 && r.Dearest > 0:
+		return FieldError{at + ".dearest", "choose the cheapest or the dearest, not both"}
+	case r.Shipments != "" && !slices.Contains([]Shipments{FirstShipment, LaterShipments, EveryShipment}, r.Shipments):
+		return FieldError{at + ".shipments", "must be first, later or every"}
+	case r.Kind == SetPrice:
+		return ranged("size", r.Size, 2, MostSize)
+	case r.Kind == NForM:
+		if err := ranged("size", r.Size, 2, MostSize); err != nil {
+			return err
+		}
+		if r.PayFor < 1 || r.PayFor >= r.Size {
+			return FieldError{at + ".pay_for", fmt.Sprintf("%d for the price of %d gives nothing away or everything; from 1 to %d are possible", r.Size, r.PayFor, r.Size-1)}
+		}
+	case r.Kind == Every:
+		if err := ranged("size", r.Size, 1, MostSize); err != nil {
+			return err
+		}
+		return ranged("get", r.Get, 1, MostSize)
+	}
+	return nil
+}
+
+func (r *Reward) validItems(at string) error {
+	if len(r.Items) > MostItems {
+		return FieldError{at + ".items", fmt.Sprintf("%d are too many; at most %d", len(r.Items), MostItems)}
+	}
+	for i, it := range r.Items {
+		field := fmt.Sprintf("%s.items[%d]", at, i)
+		switch {
+		case it.SKU == "":
+			return FieldError{field + ".sku", "a SKU is needed"}
+		case it.Quantity < 0 || it.Quantity > 1000:
+			return FieldError{field + ".quantity", fmt.Sprintf("%d is not from 1 to 1000", it.Quantity)}
+		case slices.ContainsFunc(r.Items[:i], func(o Item) bool { return o.SKU == it.SKU }):
+			return FieldError{field + ".sku", fmt.Sprintf("%s stands twice", it.SKU)}
+		}
+	}
+	if r.Kind == GiftPick && (r.Pick < 1 || r.Pick > int64(len(r.Items))) {
+		return FieldError{at + ".pick", fmt.Sprintf("%d of %d cannot be picked", r.Pick, len(r.Items))}
+	}
+	return nil
+}

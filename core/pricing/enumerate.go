@@ -1,0 +1,412 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// MostUnitNodes bounds the enumeration of unit choices: so many steps of the
+// search, whatever the machine. Beyond it the choices found so far stand, the
+// first of which takes the most that can be taken off.
+const MostUnitNodes = 1 << 15
+
+// anyAddition is the end of a range without an end.
+const anyAddition money.Minor = 1 << 60
+
+// UnitChoice is an allowed choice of unit rungs and of the units each takes.
+type UnitChoice struct {
+	Given  []bool  // per Problem.Units
+	Claims []Claim // in the order of rungs, those that stack last
+	After  []money.Minor
+	Goods  money.Minor
+	count  int
+	// From and To are the prices of the added unit for which the choice is
+	// allowed; without an added unit it always is.
+	From, To money.Minor
+}
+
+// pick is a rung that is given, for one kind of product where products are
+// judged by themselves (else -1).
+type pick struct {
+	unit int
+	kind int
+}
+
+// ladder is the unit rungs of one nudge.
+type ladder struct {
+	rungs   []int
+	nudge   *Nudge
+	options [][]pick // what may be given of it, nothing last
+	lines   Scope    // lines whose units it may take
+}
+
+type enumerator struct {
+	p       *Problem
+	slack   money.Minor // choices that cost more than the best by more than this are of no use
+	nodes   int
+	cut     bool
+	ladders []ladder
+	owner   []int // per unit rung: its ladder
+	picks   []pick
+	special []pick // those of picks that take a limited number of units
+	simple  []pick
+	stacked []pick
+	free    []int64
+	claims  []Claim
+	best    money.Minor // goods of the best choice found
+	found   []UnitChoice
+}
+
+// unitChoices lists the allowed unit choices that cost, before order rewards, at
+// most slack more than the cheapest, and tells whether the search was cut short.
+func (p *Problem) unitChoices(slack money.Minor) ([]UnitChoice, bool) {
+	if len(p.Units) == 0 {
+		return []UnitChoice{p.noUnits()}, false
+	}
+	e := &enumerator{p: p, slack: slack, nodes: MostUnitNodes, best: anyAddition, owner: make([]int, len(p.Units))}
+	e.free = make([]int64, len(p.Lines))
+	for i, l := range p.Lines {
+		e.free[i] = l.Quantity
+	}
+	e.gather()
+	e.choose(0)
+	if len(e.found) == 0 {
+		return []UnitChoice{p.noUnits()}, e.cut
+	}
+	return e.useful(), e.cut
+}
+
+func (p *Problem) noUnits() UnitChoice {
+	c := UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]money.Minor, 0, len(p.Lines))), To: anyAddition}
+	for _, a := range c.After {
+		c.Goods += a
+	}
+	return c
+}
+
+// useful drops choices that cost too much to be of use, and all but the first of
+// those that leave every line the same, for the same additions.
+func (e *enumerator) useful() []UnitChoice {
+	slices.SortStableFunc(e.found, func(a, b UnitChoice) int {
+		if a.Goods != b.Goods {
+			if a.Goods < b.Goods {
+				return -1
+			}
+			return 1
+		}
+		if a.count != b.count {
+			return a.count - b.count
+		}
+		if c := slices.CompareFunc(e.p.unitKeys(a.Given), e.p.unitKeys(b.Given), Key.Compare); c != 0 {
+			return c
+		}
+		return slices.Compare(a.After, b.After)
+	})
+	out := e.found[:0]
+	for _, c := range e.found {
+		if c.Goods > e.best+e.slack {
+			break
+		}
+		same := false
+		for k := len(out) - 1; k >= 0 && out[k].Goods == c.Goods && !same; k-- {
+			same = out[k].From <= c.From && out[k].To >= c.To && slices.Equal(out[k].After, c.After) && !e.p.bound()
+		}
+		if !same {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// bound tells whether groups or refusals bind rungs to one another, so that it
+// matters which rungs gave a price.
+func (p *Problem) bound() bool {
+	for i := range p.Nudges {
+		if p.Nudges[i].Group != "" || p.Nudges[i].Refuses != 0 || p.Nudges[i].Floor > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+func (p *Problem) unitKeys(given []bool) []Key {
+	var out []Key
+	for i, g := range given {
+		if g {
+			out = append(out, p.Units[i].Key)
+		}
+	}
+	return out
+}
+
+// step counts a node; false once the search is cut.
+func (e *enumerator) step() bool {
+	e.nodes--
+	if e.nodes < 0 {
+		e.cut = true
+	}
+	return !e.cut
+}
+
+// gather puts rungs into ladders and lists what may be given of each.
+func (e *enumerator) gather() {
+	p := e.p
+	for i := range p.Units {
+		u := &p.Units[i]
+		last := len(e.ladders) - 1
+		if last < 0 || p.Units[e.ladders[last].rungs[0]].Key.Nudge != u.Key.Nudge {
+			e.ladders = append(e.ladders, ladder{nudge: p.nudge(u.Nudge), lines: make(Scope, len(p.Lines))})
+			last++
+		}
+		l := &e.ladders[last]
+		l.rungs = append(l.rungs, i)
+		e.owner[i] = last
+		for j := range p.Lines {
+			l.lines[j] = l.lines[j] || u.On[j] || u.Form == Every && u.Goal.Scope[j]
+		}
+	}
+	for i := range e.ladders {
+		e.ladders[i].options = e.options(i)
+	}
+}
+
+// options lists what may be given of a ladder: every set of rungs whose goals
+// can hold, or of a replacing ladder every single one; nothing comes last.
+func (e *enumerator) options(at int) [][]pick {
+	l, p := &e.ladders[at], e.p
+	var can []int
+	for _, u := range l.rungs {
+		if p.couldHold(&p.Units[u], -1, true) {
+			can = append(can, u)
+		}
+	}
+	slices.Reverse(can) // the highest first
+	var out [][]pick
+	switch {
+	case len(can) > 0 && p.Units[can[0]].apart():
+		out = e.apart(at, can)
+	case l.nudge.Replacing:
+		for _, u := range can {
+			out = append(out, []pick{{u, -1}})
+		}
+	default:
+		for set := 1<<min(len(can), 10) - 1; set > 0; set-- {
+			var picks []pick
+			for k, u := range can {
+				if k < 10 && set>>k&1 == 1 {
+					picks = append(picks, pick{u, -1})
+				}
+			}
+			out = append(out, picks)
+		}
+	}
+	return append(out, nil)
+}
+
+// couldHold tells whether a rung's goal can hold for some price of the added
+// unit: its threshold when no other nudge takes a unit, its upper end when others
+// take some.
+func (p *Problem) couldHold(u *Unit, kind int, contested bool) bool {
+	free := *u
+	if contested {
+		free.Goal.Most = 0
+	}
+	_, _, ok := p.heldFor(&free, kind, func(i int) int64 { return p.Lines[i].Quantity })
+	return ok
+}
+
+// apart lists what may be given of a ladder that judges every product by itself:
+// for each product the rung it has reached, which is lower where others take
+// units of it.
+func (e *enumerator) apart(at int, can []int) [][]pick {
+	p := e.p
+	out := [][]pick{nil}
+	seen := map[int]bool{}
+	for j := range p.Lines {
+		u0 := &p.Units[can[0]]
+		k := p.kind(u0, j)
+		if seen[k] || !u0.Goal.Scope[j] || p.Lines[j].Quantity == 0 {
+			continue
+		}
+		seen[k] = true
+		var ways [][]pick
+		contested := e.contested(at, k, u0)
+		for _, u := range can {
+			if !p.couldHold(&p.Units[u], k, contested) {
+				continue
+			}
+			if p.savesAny(u, k) {
+				ways = append(ways, []pick{{u, k}})
+			}
+			if !contested {
+				break
+			}
+		}
+		if contested || len(ways) == 0 {
+			ways = append(ways, nil)
+		}
+		var next [][]pick
+		for _, have := range out {
+			for _, way := range ways {
+				if e.step() {
+					next = append(next, append(slices.Clone(have), way...))
+				}
+			}
+		}
+		out = next
+	}
+	return slices.DeleteFunc(out, func(p []pick) bool { return len(p) == 0 })
+}
+
+// contested tells whether another ladder may take units of a product.
+func (e *enumerator) contested(at, kind int, u *Unit) bool {
+	if e.ladders[at].nudge.Stacks {
+		return false // it goes on top of others
+	}
+	for i := range e.ladders {
+		if i == at || e.ladders[i].nudge.Stacks {
+			continue
+		}
+		for j, in := range e.ladders[i].lines {
+			if in && e.p.kind(u, j) == kind && e.p.Lines[j].Quantity > 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (p *Problem) savesAny(unit, kind int) bool {
+	u := &p.Units[unit]
+	for j, l := range p.Lines {
+		if u.On[j] && (kind < 0 || p.kind(u, j) == kind) && l.Quantity > 0 && (u.inSets() || p.saves(u, j, l.Unit) > 0) {
+			return true
+		}
+	}
+	return false
+}
+
+// choose decides what is given of each ladder in turn, then which units it takes.
+func (e *enumerator) choose(at int) {
+	if !e.step() && len(e.found) > 0 {
+		return
+	}
+	if at == len(e.ladders) {
+		e.take()
+		return
+	}
+	n := len(e.picks)
+	for _, option := range e.ladders[at].options {
+		if len(option) > 0 && e.clashes(at) {
+			continue
+		}
+		e.picks = append(e.picks[:n], option...)
+		e.choose(at + 1)
+		e.picks = e.picks[:n]
+	}
+}
+
+// clashes tells whether a ladder may not be given beside those already picked.
+func (e *enumerator) clashes(at int) bool {
+	n := e.ladders[at].nudge
+	for _, pk := range e.picks {
+		if o := e.owner[pk.unit]; o != at && clash(n, e.ladders[o].nudge, UnitClass, UnitClass) {
+			return true
+		}
+	}
+	return false
+}
+
+// clash tells whether rewards of two nudges, of classes ca and cb, may not be
+// given together.
+func clash(a, b *Nudge, ca, cb Class) bool {
+	return a.Group != "" && a.Group == b.Group || a.Refuses&cb != 0 || b.Refuses&ca != 0
+}
+
+// take assigns units to the rungs that are picked.
+func (e *enumerator) take() {
+	e.special, e.simple, e.stacked = e.special[:0], e.simple[:0], e.stacked[:0]
+	for _, pk := range e.picks {
+		u, n := &e.p.Units[pk.unit], e.ladders[e.owner[pk.unit]].nudge
+		switch {
+		case n.Stacks:
+			e.stacked = append(e.stacked, pk)
+		case u.inSets() || u.Pick > 0 || n.MostUnits > 0:
+			e.special = append(e.special, pk)
+		default:
+			e.simple = append(e.simple, pk)
+		}
+	}
+	e.claims = e.claims[:0]
+	e.specials(0)
+}
+
+// tooDear tells whether no completion of what has been taken so far can come
+// near the best choice found.
+func (e *enumerator) tooDear(special int) bool {
+	if e.best == anyAddition {
+		return false
+	}
+	least := money.Minor(0)
+	for i, l := range e.p.Lines {
+		least += l.Amount
+		if e.free[i] > 0 {
+			least -= e.free[i] * (l.Unit - e.lowest(i, l.Unit))
+		}
+	}
+	for _, c := range e.claims {
+		for _, part := range c.Parts {
+			price := e.p.Lines[part.Line].Unit - part.Off
+			least -= part.Qty * (e.p.Lines[part.Line].Unit - e.onTop(part.Line, price))
+		}
+	}
+	for _, pk := range e.special[special:] {
+		least -= e.p.mostSaved(pk, e.free)
+	}
+	return least > e.best+e.slack
+}
+
+// lowest is the lowest price that the simple and stacking rungs that are picked
+// can bring one unit of a line to.
+func (e *enumerator) lowest(line int, price money.Minor) money.Minor {
+	low := price
+	for _, pk := range e.simple {
+		if u := &e.p.Units[pk.unit]; pk.kind < 0 || e.p.kind(u, line) == pk.kind {
+			if e.p.saves(u, line, price) > 0 {
+				low = min(low, price-u.mostOff(price))
+			}
+		}
+	}
+	return e.onTop(line, low)
+}
+
+func (e *enumerator) onTop(line int, price money.Minor) money.Minor {
+	for _, pk := range e.stacked {
+		if u := &e.p.Units[pk.unit]; pk.kind < 0 || e.p.kind(u, line) == pk.kind {
+			// The floor may skip a price that it lets through when the price is
+			// higher, so the reward is taken for granted here.
+			if u.On[line] {
+				price -= u.mostOff(price)
+			}
+		}
+	}
+	return price
+}
+
+// mostSaved bounds what a special rung can save on free units.
+func (p *Problem) mostSaved(pk pick, free []int64) money.Minor {
+	u := &p.Units[pk.unit]
+	if u.Form == SetPrice || u.Form == NForM {
+		return p.claimSets(pk.unit, free, anyUnits).Saved()
+	}
+	var sum money.Minor
+	for _, r := range p.runs(u.On, free) {
+		if pk.kind < 0 || p.kind(u, r.line) == pk.kind {
+			if p.saves(u, r.line, r.price) > 0 {
+				sum += r.qty * u.mostOff(r.price)
+			}
+		}
+	}
+	return sum
+}

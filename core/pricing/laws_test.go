@@ -1,0 +1,169 @@
+package pricing_test
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/pricing/pricingtest"
+)
+
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "4000")) }
+
+func givenKeys(p *pricing.Problem, o pricing.Outcome) []pricing.Key {
+	var keys []pricing.Key
+	for i, g := range o.UnitGiven {
+		if g {
+			keys = append(keys, p.Units[i].Key)
+		}
+	}
+	for i, g := range o.OrderGiven {
+		if g {
+			keys = append(keys, p.Orders[i].Key)
+		}
+	}
+	for i, g := range o.ShipGiven {
+		if g {
+			keys = append(keys, p.Ships[i].Key)
+		}
+	}
+	slices.SortFunc(keys, pricing.Key.Compare)
+	return keys
+}
+
+func TestTheSearchEqualsTryingEverything(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		p := pricingtest.Small.Draw(t)
+		p.Mode = pricing.BestForShopper
+		got, want := p.Solve(), naiveBest(p)
+		if want.pay != got.ToPay || !slices.Equal(want.keys, givenKeys(p, got)) || !slices.Equal(want.after, got.After) {
+			t.Log(pricingtest.Describe(p))
+			t.Logf("found %d %v lines %v claims %+v", got.ToPay, givenKeys(p, got), got.After, got.Claims)
+			t.Logf("naive %d %v lines %v", want.pay, want.keys, want.after)
+		}
+		require.Equal(t, want.pay, got.ToPay, "to pay")
+		require.Equal(t, want.keys, givenKeys(p, got), "rungs given")
+		require.Equal(t, want.after, got.After, "lines")
+		require.Equal(t, want.gifts, got.GiftGiven, "gifts")
+		assert.True(t, got.Exact)
+	})
+}
+
+func TestBestNeverCostsMoreThanPayingByPriority(t *testing.T) {
+	cheaper, contended, left := 0, 0, 0
+	cases := 0
+	rapid.Check(t, func(t *rapid.T) {
+		p := pricingtest.Small.Draw(t)
+		p.Mode = pricing.BestForShopper
+		best := p.Solve()
+		p.Mode = pricing.ByPriority
+		byPriority := p.Solve()
+		if best.ToPay > byPriority.ToPay {
+			t.Log(pricingtest.Describe(p))
+			t.Logf("by priority %v claims %+v lines %v", givenKeys(p, byPriority), byPriority.Claims, byPriority.After)
+		}
+		require.LessOrEqual(t, best.ToPay, byPriority.ToPay)
+		cases++
+		if best.ToPay < byPriority.ToPay {
+			cheaper++
+		}
+		if pricingtest.Contended(p) {
+			contended++
+		}
+		if len(givenKeys(p, best)) < len(p.Units)+len(p.Orders)+len(p.Ships) {
+			left++
+		}
+	})
+	t.Logf("%d cases: best is cheaper than by priority in %d, a unit is contended for in %d, something is left out in %d", cases, cheaper, contended, left)
+	assert.Greater(t, cheaper*100, cases*5)
+	assert.Greater(t, contended*100, cases*30)
+}
+
+// What by priority chooses is allowed: the naive rules find nothing wrong with
+// the units taken, and the first nudge that can be given is given.
+func TestByPriorityTakesTheFirstRungThatHolds(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		p := pricingtest.Small.Draw(t)
+		p.Mode = pricing.ByPriority
+		o := p.Solve()
+		taken := make([]int64, len(p.Lines))
+		for _, c := range o.Claims {
+			if p.Nudges[p.Units[c.Unit].Nudge].Stacks {
+				continue
+			}
+			for _, part := range c.Parts {
+				taken[part.Line] += part.Qty
+			}
+		}
+		for i, n := range taken {
+			require.LessOrEqual(t, n, p.Lines[i].Quantity, "no unit is taken twice")
+		}
+		for i, s := range p.Ships {
+			if o.ShipGiven[i] {
+				require.True(t, p.GoalHolds(s.Goal, &o))
+			}
+		}
+		for i, x := range p.Orders {
+			if o.OrderGiven[i] {
+				require.True(t, p.GoalHolds(x.Goal, &o))
+			}
+		}
+	})
+}
+
+func TestSumsHoldToTheMinorUnit(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		p := pricingtest.Small.Draw(t)
+		o := p.Solve()
+		var before, after, off int64
+		for i, l := range p.Lines {
+			before += l.Amount
+			after += o.After[i]
+			require.GreaterOrEqual(t, o.After[i], int64(0))
+			require.LessOrEqual(t, o.After[i], o.AfterUnits[i])
+			require.LessOrEqual(t, o.AfterUnits[i], l.Amount)
+		}
+		for _, c := range o.Claims {
+			off += c.Saved()
+			for _, part := range c.Parts {
+				require.GreaterOrEqual(t, part.Off, int64(0))
+			}
+		}
+		for _, a := range o.Applied {
+			off += a.Total
+			var sum int64
+			for _, s := range a.Shares {
+				sum += s
+			}
+			require.Equal(t, a.Total, sum)
+		}
+		require.Equal(t, after, o.Goods)
+		require.Equal(t, before-after, off)
+		require.GreaterOrEqual(t, o.Fee, int64(0))
+		require.LessOrEqual(t, o.Fee, o.ListFee)
+	})
+}
+
+// More order rungs than are searched: the answer says that it is a bound, costs
+// no more than by priority, and how far the optimum can be.
+func TestBeyondTheSearchedSizeTheOutcomeSaysSo(t *testing.T) {
+	scope := pricing.Scope{true}
+	p := &pricing.Problem{TaxShown: true, Lines: []pricing.Line{{Unit: 100_000, Quantity: 1, Amount: 100_000}},
+		Methods: []pricing.Fees{catalog.Method{Bands: []catalog.Band{{Fee: 5000}}}}}
+	for i := range 30 {
+		p.Orders = append(p.Orders, pricing.Order{Key: pricing.Key{Priority: i + 1, Nudge: fmt.Sprint(i)}, Nudge: -1, Goal: pricing.Goal{Scope: scope}, Lines: scope, Percent: 10_000})
+	}
+	p.Ships = []pricing.Shipping{{Key: pricing.Key{Nudge: "free"}, Nudge: -1, Goal: pricing.Goal{Scope: scope, Basis: pricing.AfterOrder, Threshold: 75_000}, By: []pricing.ShippingReward{{Form: pricing.Free}}}}
+	o := p.Solve()
+	assert.False(t, o.Exact)
+	assert.Positive(t, o.Gap)
+	p.Mode = pricing.ByPriority
+	assert.LessOrEqual(t, o.ToPay, p.Solve().ToPay)
+}

@@ -1,0 +1,533 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// prices is a range of prices of the added unit, both ends in it.
+type prices struct{ from, to money.Minor }
+
+// heldFor returns for which prices of the added unit a rung's goal holds, given
+// how many units of each line are counted; for one kind of product where kind is
+// not negative. Without an added unit it holds for every price or for none.
+func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
+	g := u.Goal
+	seen := counted{
+		units: func(i int) int64 {
+			if kind >= 0 && p.kind(u, i) != kind {
+				return 0
+			}
+			return units(i)
+		},
+		amounts: p.worth(units),
+	}
+	adds := p.Added && g.Measure == Value && g.Scope[0]
+	if !adds {
+		m, any := p.measure(g, seen)
+		return 0, anyAddition, g.meets(m, any)
+	}
+	m, any := p.measure(g, seen)
+	switch {
+	case g.Most > 0 && m > g.Most:
+		return 0, 0, false
+	case m < g.Threshold:
+		if from, ok = p.adding(g, g.Threshold-m); !ok {
+			return 0, 0, false
+		}
+	case g.Threshold == 0 && !any:
+		from = 1
+	}
+	to = anyAddition
+	if g.Most > 0 {
+		if next, ok := p.adding(g, g.Most-m+1); ok {
+			to = next - 1
+		}
+	}
+	return from, to, from <= to
+}
+
+// HeldFor returns for which prices of the added unit the goal of unit rung i
+// holds when no other nudge takes a unit; false where it never does.
+func (p *Problem) HeldFor(i int) (from, to money.Minor, ok bool) {
+	return p.heldFor(&p.Units[i], -1, func(j int) int64 { return p.Lines[j].Quantity })
+}
+
+// UnitHeldFor is [Problem.HeldFor] with the units that are counted, for one kind
+// of product or, with -1, all.
+func (p *Problem) UnitHeldFor(i, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
+	return p.heldFor(&p.Units[i], kind, units)
+}
+
+// holdsNow tells whether a unit rung's goal holds at the added unit's present
+// price.
+func (p *Problem) holdsNow(u *Unit, kind int, units func(line int) int64) bool {
+	from, to, ok := p.heldFor(u, kind, units)
+	x := money.Minor(0)
+	if p.Added {
+		x = p.Lines[0].Amount
+	}
+	return ok && from <= x && x <= to
+}
+
+// worth is the value of counted units before nudges; an added unit's is left out.
+func (p *Problem) worth(units func(line int) int64) func(line int) money.Minor {
+	return func(i int) money.Minor {
+		switch {
+		case p.Added && i == 0:
+			return 0
+		case p.Lines[i].Quantity == 0:
+			return p.Lines[i].Amount
+		}
+		return p.Lines[i].Unit * units(i)
+	}
+}
+
+// adding returns the least price of the added unit that adds so much to a goal's
+// value.
+func (p *Problem) adding(g Goal, missing money.Minor) (money.Minor, bool) {
+	if !g.WithoutTax || !p.TaxShown {
+		return missing, true
+	}
+	rate := p.Lines[0].Tax
+	lo, hi := missing, missing+missing
+	for net(rate, hi) < missing {
+		if hi > money.Most {
+			return 0, false
+		}
+		hi *= 2
+	}
+	for lo < hi {
+		mid := lo + (hi-lo)/2
+		if net(rate, mid) >= missing {
+			hi = mid
+		} else {
+			lo = mid + 1
+		}
+	}
+	return lo, true
+}
+
+// leaf judges what has been assigned, and keeps it where it is allowed.
+func (e *enumerator) leaf() {
+	p := e.p
+	claims := e.merged()
+	taken := make([][]int64, len(e.ladders))
+	for _, c := range claims {
+		o := e.owner[c.Unit]
+		if taken[o] == nil {
+			taken[o] = make([]int64, len(p.Lines))
+		}
+		for _, part := range c.Parts {
+			taken[o][part.Line] += part.Qty
+		}
+	}
+	// units tells how many units of a line a ladder may count: all but those that
+	// others took. One that stacks goes on top of them and counts every unit.
+	units := func(ladder int) func(int) int64 {
+		if e.ladders[ladder].nudge.Stacks {
+			return func(i int) int64 { return p.Lines[i].Quantity }
+		}
+		return func(i int) int64 {
+			n := e.free[i]
+			if t := taken[ladder]; t != nil {
+				n += t[i]
+			}
+			return n
+		}
+	}
+	allowed := []prices{{0, anyAddition}}
+	for _, pk := range e.picks {
+		o := e.owner[pk.unit]
+		u := &p.Units[pk.unit]
+		from, to, ok := p.heldFor(u, pk.kind, units(o))
+		if !ok {
+			return
+		}
+		allowed = within(allowed, prices{from, to})
+		if e.ladders[o].nudge.Replacing {
+			for _, h := range e.ladders[o].rungs {
+				if h <= pk.unit {
+					continue
+				}
+				if from, to, ok := p.heldFor(&p.Units[h], pk.kind, units(o)); ok {
+					allowed = without(allowed, prices{from, to})
+				}
+			}
+		}
+		if !e.ladders[o].nudge.Stacks && (!e.tookAny(claims, pk) || e.halfMeasure(claims, pk)) {
+			return
+		}
+	}
+	if len(allowed) == 0 || e.missedProduct(units) {
+		return
+	}
+	e.keep(claims, allowed)
+}
+
+// merged joins the claims of each rung.
+func (e *enumerator) merged() []Claim {
+	out := make([]Claim, 0, len(e.claims))
+	for _, c := range e.claims {
+		if i := slices.IndexFunc(out, func(o Claim) bool { return o.Unit == c.Unit }); i >= 0 {
+			out[i].Parts = append(slices.Clone(out[i].Parts), c.Parts...)
+			out[i].Sets += c.Sets
+			continue
+		}
+		out = append(out, c)
+	}
+	slices.SortFunc(out, func(a, b Claim) int { return a.Unit - b.Unit })
+	return out
+}
+
+func within(in []prices, r prices) []prices {
+	var out []prices
+	for _, x := range in {
+		if x = (prices{max(x.from, r.from), min(x.to, r.to)}); x.from <= x.to {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+func without(in []prices, r prices) []prices {
+	return append(within(in, prices{0, r.from - 1}), within(in, prices{r.to + 1, anyAddition})...)
+}
+
+// tookAny tells whether a rung has made a unit cheaper.
+func (e *enumerator) tookAny(claims []Claim, pk pick) bool {
+	for _, c := range claims {
+		if c.Unit != pk.unit {
+			continue
+		}
+		for _, part := range c.Parts {
+			if part.Off > 0 && (pk.kind < 0 || e.p.kind(&e.p.Units[pk.unit], part.Line) == pk.kind) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// halfMeasure tells whether a rung could take one more free unit, or make one
+// more set that saves money, or rewards others than the cheapest (dearest) ones.
+func (e *enumerator) halfMeasure(claims []Claim, pk pick) bool {
+	p, u := e.p, &e.p.Units[pk.unit]
+	c := claims[slices.IndexFunc(claims, func(c Claim) bool { return c.Unit == pk.unit })]
+	var rewarded int64
+	for _, o := range claims {
+		if e.owner[o.Unit] == e.owner[pk.unit] {
+			rewarded += e.p.rewarded(o)
+		}
+	}
+	left := p.mostUnits(u, rewarded)
+	if left == 0 && u.Pick == 0 && u.Form != Every {
+		return false
+	}
+	switch {
+	case u.Form == Every:
+		return e.moreEvery(c, u, left)
+	case u.inSets():
+		return left >= p.rewardedPerSet(u) && p.claimSets(pk.unit, e.free, p.rewardedPerSet(u)).Sets > 0
+	}
+	mine := func(line int) bool { return pk.kind < 0 || p.kind(u, line) == pk.kind }
+	var own int64
+	edge := money.Minor(-1)
+	for _, part := range c.Parts {
+		if !mine(part.Line) {
+			continue
+		}
+		own += part.Qty
+		if price := p.Lines[part.Line].Unit; edge < 0 || u.Dearest && price < edge || !u.Dearest && price > edge {
+			edge = price
+		}
+	}
+	full := left == 0 || u.Pick > 0 && own >= u.Pick
+	for i, n := range e.free {
+		if n == 0 || !mine(i) || p.saves(u, i, p.Lines[i].Unit) == 0 {
+			continue
+		}
+		if !full {
+			return true
+		}
+		if price := p.Lines[i].Unit; u.Pick > 0 && (u.Dearest && price > edge || !u.Dearest && price < edge) {
+			return true
+		}
+	}
+	return false
+}
+
+// moreEvery tells whether "every" could reward one more free unit, for the sets
+// it has or for one more.
+func (e *enumerator) moreEvery(c Claim, u *Unit, left int64) bool {
+	p := e.p
+	var bought, rewarded []run
+	for _, part := range c.Parts {
+		r := run{part.Line, part.Qty, p.Lines[part.Line].Unit}
+		if part.Off > 0 {
+			rewarded = append(rewarded, r)
+		} else {
+			bought = append(bought, r)
+		}
+	}
+	for i, n := range e.free {
+		if n == 0 || p.saves(u, i, p.Lines[i].Unit) == 0 {
+			continue
+		}
+		one := run{i, 1, p.Lines[i].Unit}
+		fits := func(rewarded []run) bool { return !p.overlaps(u) || matched(bought, rewarded, c.Sets, u.Size, u.Gets) }
+		if left > 0 && e.p.rewarded(c) < c.Sets*u.Gets && fits(append(slices.Clone(rewarded), one)) {
+			return true
+		}
+		for k, r := range rewarded {
+			swapped := append(slices.Clone(rewarded), one)
+			swapped[k].qty--
+			if u.Dearest && one.price > r.price && fits(swapped) || !u.Dearest && one.price < r.price {
+				return true
+			}
+		}
+		if left == 0 {
+			continue
+		}
+		var earn int64
+		for j, m := range e.free {
+			if j == i {
+				m--
+			}
+			if u.Goal.Scope[j] && m > 0 && (!p.overlaps(u) || p.Lines[j].Unit >= p.Lines[i].Unit) {
+				earn += m
+			}
+		}
+		if earn >= u.Size {
+			return true
+		}
+	}
+	return false
+}
+
+// missedProduct tells whether a ladder that judges every product by itself is
+// given, but not to a product that has reached it.
+func (e *enumerator) missedProduct(units func(ladder int) func(int) int64) bool {
+	p := e.p
+	given := map[int]bool{}
+	for _, pk := range e.picks {
+		if pk.kind >= 0 && !e.ladders[e.owner[pk.unit]].nudge.Stacks {
+			given[e.owner[pk.unit]] = true
+		}
+	}
+	for o := range given {
+		rungs := e.ladders[o].rungs
+		for i, n := range e.free {
+			if n == 0 {
+				continue
+			}
+			for k := len(rungs) - 1; k >= 0; k-- {
+				u := &p.Units[rungs[k]]
+				if _, _, ok := p.heldFor(u, p.kind(u, i), units(o)); ok && u.Goal.Scope[i] {
+					if p.saves(u, i, p.Lines[i].Unit) > 0 && p.nudge(u.Nudge).MostUnits == 0 && u.Pick == 0 {
+						return true
+					}
+					break
+				}
+			}
+		}
+	}
+	return false
+}
+
+// seg is a run of units of one line at the price that remains.
+type seg struct {
+	qty   int64
+	price money.Minor
+}
+
+// keep prices what has been assigned, puts the stacking rungs on top, and keeps
+// the choice where limits and floors allow it.
+func (e *enumerator) keep(claims []Claim, allowed []prices) {
+	p := e.p
+	segs := make([][]seg, len(p.Lines))
+	for _, c := range claims {
+		for _, part := range c.Parts {
+			segs[part.Line] = append(segs[part.Line], seg{part.Qty, p.Lines[part.Line].Unit - part.Off})
+		}
+	}
+	for i, n := range e.free {
+		if n > 0 {
+			segs[i] = append(segs[i], seg{n, p.Lines[i].Unit})
+		}
+	}
+	for _, pk := range e.stacked {
+		// What would save nothing on top of the others is not given.
+		if c := p.onTop(pk, segs); len(c.Parts) > 0 {
+			claims = append(claims, c)
+		}
+	}
+	choice := UnitChoice{Given: make([]bool, len(p.Units)), Claims: claims, After: make([]money.Minor, len(p.Lines))}
+	for _, c := range claims {
+		choice.Given[c.Unit] = true
+	}
+	for _, g := range choice.Given {
+		if g {
+			choice.count++
+		}
+	}
+	var off money.Minor
+	for i, l := range p.Lines {
+		if l.Quantity == 0 {
+			choice.After[i] = l.Amount
+		}
+		for _, s := range segs[i] {
+			choice.After[i] += s.qty * s.price
+		}
+		choice.Goods += choice.After[i]
+		off += l.Amount - choice.After[i]
+	}
+	if p.MostOff > 0 && off > p.MostOff || !p.unitsWithin(&choice) {
+		return
+	}
+	for _, r := range allowed {
+		if r == (prices{0, anyAddition}) {
+			e.best = min(e.best, choice.Goods) // it stands beside every other for every addition
+		}
+		choice.From, choice.To = r.from, r.to
+		e.found = append(e.found, choice)
+	}
+}
+
+// onTop puts a stacking rung on what units cost by now.
+func (p *Problem) onTop(pk pick, segs [][]seg) Claim {
+	u := &p.Units[pk.unit]
+	c := Claim{Unit: pk.unit}
+	for i := range segs {
+		if pk.kind >= 0 && p.kind(u, i) != pk.kind {
+			continue
+		}
+		var next, lowered []seg
+		for _, s := range segs[i] {
+			if p.saves(u, i, s.price) > 0 {
+				lowered = append(lowered, s)
+			} else {
+				next = append(next, s)
+			}
+		}
+		for _, part := range p.lower(u, i, lowered) {
+			c.Parts = append(c.Parts, part.Part)
+			next = append(next, seg{part.Qty, part.price - part.Off})
+		}
+		segs[i] = next
+	}
+	return c
+}
+
+// unitsWithin tells whether a choice keeps the budgets of its nudges and leaves
+// every line it touches at its margin floor.
+func (p *Problem) unitsWithin(c *UnitChoice) bool {
+	for i, claim := range c.Claims {
+		n := p.nudge(p.Units[claim.Unit].Nudge)
+		if !n.HasBudget {
+			continue
+		}
+		var saved money.Minor
+		for _, o := range c.Claims[:i+1] {
+			if p.Units[o.Unit].Nudge == p.Units[claim.Unit].Nudge {
+				saved += o.Saved()
+			}
+		}
+		if saved > n.Budget {
+			return false
+		}
+	}
+	return p.floorsHold(c, nil, c.After)
+}
+
+// floorsHold tells whether every line that a reward lowers keeps its margin floor.
+func (p *Problem) floorsHold(c *UnitChoice, applied []Applied, after []money.Minor) bool {
+	for i := range p.Lines {
+		l := &p.Lines[i]
+		if !l.HasCost || after[i] >= l.Amount || l.Quantity == 0 {
+			continue
+		}
+		rate := p.Floor
+		for _, claim := range c.Claims {
+			if f := p.nudge(p.Units[claim.Unit].Nudge).Floor; f > rate && claim.lowers(i) {
+				rate = f
+			}
+		}
+		for _, a := range applied {
+			if f := p.nudge(p.Orders[a.Order].Nudge).Floor; f > rate && a.Shares[i] > 0 {
+				rate = f
+			}
+		}
+		if !p.keepsFloor(l, after[i], l.Quantity, rate) {
+			return false
+		}
+	}
+	return true
+}
+
+func (c Claim) lowers(line int) bool {
+	for _, part := range c.Parts {
+		if part.Line == line && part.Off > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// pricedPart is a part with the price its units cost before.
+type pricedPart struct {
+	Part
+	price money.Minor
+}
+
+// lower takes a rung's reward off units of one line at several prices. Rounded per
+// line, the reward is spread over the units by the largest remainder, the dearest
+// first among equals.
+func (p *Problem) lower(u *Unit, line int, segs []seg) []pricedPart {
+	var out []pricedPart
+	if !u.PerLine || u.Form != PercentOff {
+		for _, s := range segs {
+			out = append(out, pricedPart{Part{line, s.qty, p.saves(u, line, s.price)}, s.price})
+		}
+		return out
+	}
+	slices.SortStableFunc(segs, func(a, b seg) int { return compareMinor(b.price, a.price) })
+	var sum money.Minor
+	for _, s := range segs {
+		sum += s.price * s.qty
+	}
+	total, _ := u.Percent.Of(sum)
+	left := total
+	rests := make([]uint64, len(segs))
+	order := make([]int, len(segs))
+	for k, s := range segs {
+		each, rest := portion(total, s.price, sum)
+		out = append(out, pricedPart{Part{line, s.qty, each}, s.price})
+		left -= each * s.qty
+		rests[k], order[k] = rest, k
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		switch {
+		case rests[a] > rests[b]:
+			return -1
+		case rests[a] < rests[b]:
+			return 1
+		}
+		return 0
+	})
+	for _, k := range order {
+		n := min(left, out[k].Qty)
+		left -= n
+		if n == 0 {
+			continue
+		}
+		if n < out[k].Qty {
+			out = append(out, pricedPart{Part{line, n, out[k].Off + 1}, out[k].price})
+			out[k].Qty -= n
+		} else {
+			out[k].Off++
+		}
+	}
+	return out
+}

@@ -1,0 +1,119 @@
+package pricing
+
+import "agonal.dev/agonal/core/money"
+
+// counted is what a goal sees of each line: how many units, and what they are
+// worth at the goal's basis.
+type counted struct {
+	units   func(line int) int64
+	amounts func(line int) money.Minor
+}
+
+// measure returns the measure of a goal over what it sees, and whether anything
+// is counted at all.
+func (p *Problem) measure(g Goal, c counted) (measure int64, any bool) {
+	var same map[int]int64
+	if g.Measure == SameProduct || g.Measure == SameVariant || g.Measure == Distinct {
+		same = map[int]int64{}
+	}
+	for i, in := range g.Scope {
+		if !in {
+			continue
+		}
+		l := &p.Lines[i]
+		n := c.units(i)
+		valueOnly := l.Quantity == 0
+		if n == 0 && !valueOnly {
+			continue
+		}
+		switch g.Measure {
+		case Value:
+			a := c.amounts(i)
+			measure += a
+			if g.WithoutTax && p.TaxShown {
+				measure -= taxWithin(l.Tax, a)
+			}
+			any = true
+			continue
+		case Units:
+			measure += n
+		case SameProduct, Distinct:
+			same[l.Product] += n
+		case SameVariant:
+			same[l.Variant] += n
+		case Weight:
+			measure += l.Grams * n
+		}
+		any = any || !valueOnly
+	}
+	switch g.Measure {
+	case SameProduct, SameVariant:
+		for _, n := range same {
+			measure = max(measure, n)
+		}
+	case Distinct:
+		for _, n := range same {
+			if n > 0 {
+				measure++
+			}
+		}
+	}
+	return measure, any
+}
+
+// meets tells whether a measure makes a goal; a threshold of zero asks for at
+// least one counted unit.
+func (g Goal) meets(measure int64, any bool) bool {
+	if g.Most > 0 && measure > g.Most {
+		return false
+	}
+	if g.Threshold > 0 {
+		return measure >= g.Threshold
+	}
+	return any
+}
+
+// all returns what a goal sees of lines that cost amounts, every unit counted.
+func (p *Problem) all(amounts []money.Minor) counted {
+	return counted{func(i int) int64 { return p.Lines[i].Quantity }, func(i int) money.Minor { return amounts[i] }}
+}
+
+// GoalHolds tells whether the goal of an order, shipping or gift rung holds under
+// an outcome.
+func (p *Problem) GoalHolds(g Goal, o *Outcome) bool {
+	return g.meets(p.measure(g, p.all(p.at(g.Basis, o.AfterUnits, o.After))))
+}
+
+// Measure returns the measure of the goal of an order, shipping or gift rung
+// under an outcome: minor units, pieces or grams.
+func (p *Problem) Measure(g Goal, o *Outcome) int64 {
+	m, _ := p.measure(g, p.all(p.at(g.Basis, o.AfterUnits, o.After)))
+	return m
+}
+
+// at returns the amounts of lines at a basis.
+func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
+	switch b {
+	case AfterUnit:
+		return afterUnits
+	case AfterOrder:
+		return after
+	}
+	return p.before(make([]money.Minor, 0, len(p.Lines)))
+}
+
+// net is an amount without the tax it includes.
+func net(rate money.Rate, m money.Minor) money.Minor { return m - taxWithin(rate, m) }
+
+// keepsFloor tells whether an amount for n units leaves the margin rate over
+// their cost: net · (1 − rate) ≥ cost. With an unknown cost there is no floor.
+func (p *Problem) keepsFloor(l *Line, amount money.Minor, n int64, rate money.Rate) bool {
+	if !l.HasCost || rate == 0 {
+		return true
+	}
+	if p.TaxShown {
+		amount = net(l.Tax, amount)
+	}
+	// Compared exactly: amount · (Whole − rate) ≥ cost · n · Whole.
+	return atLeast(amount, int64(money.Whole-rate), l.Cost*n, int64(money.Whole))
+}

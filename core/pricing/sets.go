@@ -1,0 +1,365 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// claimSets returns the claim of a reward in sets that saves most from the free
+// units: sets from the dearest units down, as many as save money, at most
+// limit rewarded units. Its time grows with lines, not with units.
+func (p *Problem) claimSets(at int, free []int64, limit int64) Claim {
+	u := &p.Units[at]
+	c := Claim{Unit: at}
+	if u.Form == Every {
+		return p.claimEvery(at, free, limit)
+	}
+	runs := p.runs(u.On, free)
+	most := limit / max(1, p.rewardedPerSet(u))
+	for len(runs) > 0 && c.Sets < most {
+		n := int64(1)
+		var set []run
+		if runs[0].qty >= u.Size {
+			n = min(runs[0].qty/u.Size, most-c.Sets)
+			set = []run{{runs[0].line, u.Size, runs[0].price}}
+		} else {
+			set = cut(runs, u.Size)
+		}
+		parts := p.setParts(u, set)
+		if parts == nil {
+			break
+		}
+		for _, part := range parts {
+			part.Qty *= n
+			c.Parts = append(c.Parts, part)
+		}
+		for _, r := range set {
+			runs = drop(runs, r.line, r.qty*n)
+		}
+		c.Sets += n
+	}
+	return c
+}
+
+// rewardedPerSet is how many units of a set count against a limit of rewarded units.
+func (p *Problem) rewardedPerSet(u *Unit) int64 {
+	switch u.Form {
+	case NForM:
+		return u.Size - u.Pays
+	case Every:
+		return u.Gets
+	}
+	return u.Size
+}
+
+// cut takes the first n units off runs; nil where there are not so many.
+func cut(runs []run, n int64) []run {
+	var out []run
+	for _, r := range runs {
+		if n == 0 {
+			break
+		}
+		r.qty = min(r.qty, n)
+		n -= r.qty
+		out = append(out, r)
+	}
+	if n > 0 {
+		return nil
+	}
+	return out
+}
+
+func drop(runs []run, line int, n int64) []run {
+	i := slices.IndexFunc(runs, func(r run) bool { return r.line == line })
+	runs[i].qty -= n
+	if runs[i].qty == 0 {
+		return slices.Delete(runs, i, i+1)
+	}
+	return runs
+}
+
+// setParts prices one set of a fixed price or of n for m, nil where it is not
+// whole or saves nothing. A set's price is spread over its units by the largest
+// remainder, ties to the earlier line.
+func (p *Problem) setParts(u *Unit, set []run) []Part {
+	var units int64
+	var sum money.Minor
+	for _, r := range set {
+		units += r.qty
+		sum += r.price * r.qty
+	}
+	if units != u.Size {
+		return nil
+	}
+	if u.Form == SetPrice {
+		if u.Amount >= sum {
+			return nil
+		}
+		return spreadSet(set, u.Amount)
+	}
+	cheap := slices.Clone(set)
+	slices.SortStableFunc(cheap, func(a, b run) int {
+		switch {
+		case a.price < b.price:
+			return -1
+		case a.price > b.price:
+			return 1
+		}
+		return a.line - b.line
+	})
+	free := u.Size - u.Pays
+	var out []Part
+	var saved money.Minor
+	for _, r := range cheap {
+		n := min(free, r.qty)
+		free -= n
+		if n > 0 {
+			out = append(out, Part{r.line, n, r.price})
+			saved += r.price * n
+		}
+		if r.qty > n {
+			out = append(out, Part{r.line, r.qty - n, 0})
+		}
+	}
+	if saved == 0 {
+		return nil
+	}
+	return out
+}
+
+// spreadSet spreads a set's price over its units.
+func spreadSet(set []run, price money.Minor) []Part {
+	set = slices.Clone(set)
+	slices.SortFunc(set, func(a, b run) int { return a.line - b.line })
+	var weights []money.Minor
+	var of []int
+	for i, r := range set {
+		for range r.qty {
+			weights = append(weights, r.price)
+			of = append(of, i)
+		}
+	}
+	shares := make([]money.Minor, len(weights))
+	_ = money.Spread(shares, price, weights) // price is below the sum of weights
+	var out []Part
+	for i, s := range shares {
+		r := set[of[i]]
+		part := Part{r.line, 1, r.price - s}
+		if k := len(out) - 1; k >= 0 && out[k].Line == part.Line && out[k].Off == part.Off {
+			out[k].Qty++
+			continue
+		}
+		out = append(out, part)
+	}
+	return out
+}
+
+// overlaps tells whether any unit of the cart may both earn and be the reward of
+// "every"; then none may be dearer than the units that earned it.
+func (p *Problem) overlaps(u *Unit) bool {
+	for i := range p.Lines {
+		if u.On[i] && u.Goal.Scope[i] && p.Lines[i].Quantity > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// claimEvery returns a claim of "every" that saves most: as many sets as there
+// are units to earn and to reward, rewarding the cheapest that are left, or set by
+// set the dearest.
+func (p *Problem) claimEvery(at int, free []int64, limit int64) Claim {
+	u := &p.Units[at]
+	if u.Dearest && p.overlaps(u) {
+		return p.everyInTurn(at, free, limit)
+	}
+	var units int64
+	for i := range free {
+		if u.Goal.Scope[i] || u.On[i] {
+			units += free[i]
+		}
+	}
+	best := Claim{Unit: at}
+	for sets := min(units/(u.Size+1), (limit+u.Gets-1)/u.Gets); sets > 0; sets-- {
+		c, ok := p.everyOf(at, free, sets, limit)
+		if ok && c.Saved() > best.Saved() {
+			best = c
+		}
+		if ok {
+			break
+		}
+	}
+	return best
+}
+
+// everyInTurn makes sets from the dearest units down: for each the dearest units
+// earn, those that cannot be rewarded before others, and the dearest that are not
+// dearer than they are rewarded.
+func (p *Problem) everyInTurn(at int, free []int64, limit int64) Claim {
+	u := &p.Units[at]
+	left := slices.Clone(free)
+	c := Claim{Unit: at}
+	for limit > 0 {
+		bought := cut(p.earning(u, left), u.Size)
+		if bought == nil {
+			break
+		}
+		after := slices.Clone(left)
+		for _, r := range bought {
+			after[r.line] -= r.qty
+		}
+		one, ok := p.everyFrom(at, bought, after, 1, limit)
+		if !ok {
+			break
+		}
+		n := p.repeats(one, left)
+		if got := p.rewarded(one); n > 1 {
+			n = min(n, limit/got)
+		}
+		n = max(1, n)
+		for _, part := range one.Parts {
+			part.Qty *= n
+			left[part.Line] -= part.Qty
+			c.Parts = append(c.Parts, part)
+		}
+		c.Sets += n
+		limit -= n * p.rewarded(one)
+	}
+	return c
+}
+
+// repeats is how many times over a set can be made of what is left.
+func (p *Problem) repeats(c Claim, left []int64) int64 {
+	n := anyUnits
+	need := map[int]int64{}
+	for _, part := range c.Parts {
+		need[part.Line] += part.Qty
+	}
+	for line, q := range need {
+		n = min(n, left[line]/q)
+	}
+	return n
+}
+
+// earning lists the units that may earn, those first that cannot be rewarded, then
+// the dearest.
+func (p *Problem) earning(u *Unit, free []int64) []run {
+	earn := p.runs(u.Goal.Scope, free)
+	slices.SortStableFunc(earn, func(a, b run) int {
+		switch ra, rb := u.On[a.line], u.On[b.line]; {
+		case ra == rb:
+			return 0
+		case rb:
+			return -1
+		}
+		return 1
+	})
+	return earn
+}
+
+// everyOf builds a claim of "every" with so many sets. The units that earn are
+// those that cannot be rewarded first, then the dearest; the rewarded ones are the
+// cheapest of the rest (dearest: the dearest that nothing forbids).
+func (p *Problem) everyOf(at int, free []int64, sets, limit int64) (Claim, bool) {
+	u := &p.Units[at]
+	bought := cut(p.earning(u, free), sets*u.Size)
+	if bought == nil {
+		return Claim{}, false
+	}
+	left := slices.Clone(free)
+	for _, r := range bought {
+		left[r.line] -= r.qty
+	}
+	return p.everyFrom(at, bought, left, sets, limit)
+}
+
+// everyFrom rewards units for bought ones: the claim, or false where nothing is
+// saved or a rewarded unit would be dearer than those that earned it.
+func (p *Problem) everyFrom(at int, bought []run, left []int64, sets, limit int64) (Claim, bool) {
+	u := &p.Units[at]
+	cheap := p.runs(u.On, left)
+	if !u.Dearest {
+		slices.Reverse(cheap)
+		slices.SortStableFunc(cheap, func(a, b run) int {
+			switch {
+			case a.price < b.price:
+				return -1
+			case a.price > b.price:
+				return 1
+			}
+			return a.line - b.line
+		})
+	}
+	c := Claim{Unit: at, Sets: sets}
+	for _, r := range bought {
+		c.Parts = append(c.Parts, Part{r.line, r.qty, 0})
+	}
+	want := min(sets*u.Gets, limit)
+	var rewarded []run
+	ruled := p.overlaps(u)
+	for _, r := range cheap {
+		off := p.saves(u, r.line, r.price)
+		if off == 0 || want == 0 {
+			continue
+		}
+		n := min(want, r.qty)
+		if ruled { // units dearer than any that could earn them are passed over
+			for n > 0 && !matched(bought, append(slices.Clone(rewarded), run{r.line, n, r.price}), sets, u.Size, u.Gets) {
+				n--
+			}
+			if n == 0 {
+				continue
+			}
+		}
+		want -= n
+		rewarded = append(rewarded, run{r.line, n, r.price})
+		c.Parts = append(c.Parts, Part{r.line, n, off})
+	}
+	var got int64
+	for _, r := range rewarded {
+		got += r.qty
+	}
+	// Every set must earn at least one unit, or it saves nothing.
+	if got <= (sets-1)*u.Gets || got == 0 {
+		return Claim{}, false
+	}
+	return c, true
+}
+
+// matched tells whether bought and rewarded units can be put into sets in which
+// no rewarded unit is dearer than any that earned it. Dearest with dearest, down
+// both lists, succeeds whenever any way does.
+func matched(bought, rewarded []run, sets, size, gets int64) bool {
+	down := func(a, b run) int {
+		switch {
+		case a.price > b.price:
+			return -1
+		case a.price < b.price:
+			return 1
+		}
+		return 0
+	}
+	b, r := slices.Clone(bought), slices.Clone(rewarded)
+	slices.SortStableFunc(b, down)
+	slices.SortStableFunc(r, down)
+	for k := range sets {
+		cheapest, ok := priceAt(b, (k+1)*size-1)
+		dearest, any := priceAt(r, k*gets)
+		if ok && any && dearest > cheapest {
+			return false
+		}
+	}
+	return true
+}
+
+// priceAt returns the price of the nth unit of runs, from 0.
+func priceAt(runs []run, n int64) (money.Minor, bool) {
+	for _, r := range runs {
+		if n < r.qty {
+			return r.price, true
+		}
+		n -= r.qty
+	}
+	return 0, false
+}

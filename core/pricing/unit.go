@@ -1,0 +1,208 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// UnitForm is a form of unit reward.
+type UnitForm int
+
+// The forms.
+const (
+	PercentOff UnitForm = iota // a percentage off each
+	AmountOff                  // an amount off each
+	FixedPrice                 // a price each
+	SetPrice                   // Size units for a price
+	NForM                      // Size units for the price of Pays, the cheapest free
+	Every                      // for every Size units bought, Gets units of On at a percentage off
+)
+
+// Unit is a rung that lowers the price of units and takes them.
+type Unit struct {
+	Key   Key
+	Nudge int
+	Goal  Goal
+	Form  UnitForm
+	// On is the lines that may be rewarded; for sets and n for m, those that may
+	// be used. Lines that are never discounted are not in it.
+	On      Scope
+	Percent money.Rate
+	Amount  money.Minor // off each, the price each, or the price of a set
+	Size    int64       // of a set; of n for m, n; units bought for every
+	Pays    int64       // m of n for m
+	Gets    int64       // units that every Size bought ones earn
+	// Pick rewards only so many of the cheapest units, or of the dearest.
+	Pick    int64 // 0: all
+	Dearest bool
+	PerLine bool // the percentage is rounded once per line, not per unit
+	// Elsewhere tells that the reward is on other goods than those counted: with
+	// a goal of one and the same product it is due once any product reaches it.
+	Elsewhere bool
+}
+
+// inSets tells whether the reward repeats per set and takes whole sets.
+func (u *Unit) inSets() bool { return u.Form >= SetPrice }
+
+// apart tells whether every product is judged by itself and gets the reward it
+// reached.
+func (u *Unit) apart() bool {
+	return !u.Elsewhere && (u.Goal.Measure == SameProduct || u.Goal.Measure == SameVariant)
+}
+
+// kind returns the number by which lines of one product, or of one variant, are
+// told together for an apart goal.
+func (p *Problem) kind(u *Unit, line int) int {
+	if u.Goal.Measure == SameVariant {
+		return p.Lines[line].Variant
+	}
+	return p.Lines[line].Product
+}
+
+// off returns what one unit at a price is lowered by, never below zero and never
+// a rise. It is not asked of rewards in sets.
+func (u *Unit) off(price money.Minor) money.Minor {
+	switch u.Form {
+	case PercentOff, Every:
+		m, _ := u.Percent.Of(price)
+		return m
+	case AmountOff:
+		return min(u.Amount, price)
+	case FixedPrice:
+		return max(0, price-u.Amount)
+	}
+	return 0
+}
+
+// mostOff bounds what one unit at a price is lowered by: rounded per line, a unit
+// may bear up to one more than rounded by itself.
+func (u *Unit) mostOff(price money.Minor) money.Minor {
+	off := u.off(price)
+	if u.PerLine && u.Form == PercentOff && off > 0 {
+		off = min(off+1, price)
+	}
+	return off
+}
+
+// Part is a run of units of one line that one claim takes, each lowered by the
+// same amount.
+type Part struct {
+	Line int
+	Qty  int64
+	Off  money.Minor // of one unit; 0 for units that only earn a reward
+}
+
+// Claim is the units a rung takes.
+type Claim struct {
+	Unit  int // index into Problem.Units
+	Sets  int64
+	Parts []Part
+}
+
+func (c Claim) taken(line int) int64 {
+	var n int64
+	for _, part := range c.Parts {
+		if part.Line == line {
+			n += part.Qty
+		}
+	}
+	return n
+}
+
+// Saved is everything the claim takes off.
+func (c Claim) Saved() money.Minor {
+	var m money.Minor
+	for _, part := range c.Parts {
+		m += part.Off * part.Qty
+	}
+	return m
+}
+
+// rewarded is how many units a claim rewards: of n for m those that are free, of
+// "every" those that have become cheaper, else all.
+func (p *Problem) rewarded(c Claim) int64 {
+	u := &p.Units[c.Unit]
+	if u.Form == SetPrice || u.Form == NForM {
+		return c.Sets * p.rewardedPerSet(u)
+	}
+	var n int64
+	for _, part := range c.Parts {
+		if part.Off > 0 || u.Form != Every {
+			n += part.Qty
+		}
+	}
+	return n
+}
+
+// saves returns what rung u takes off one unit of a line at a price, 0 where the
+// line is not rewarded, nothing is saved, or the margin floor skips it.
+func (p *Problem) saves(u *Unit, line int, price money.Minor) money.Minor {
+	if !u.On[line] || p.Lines[line].Quantity == 0 {
+		return 0
+	}
+	off := u.off(price)
+	if off > 0 && !p.keepsFloor(&p.Lines[line], price-off, 1, p.floor(u.Nudge)) {
+		return 0
+	}
+	return off
+}
+
+func (p *Problem) floor(nudge int) money.Rate { return max(p.Floor, p.nudge(nudge).Floor) }
+
+// parts returns the parts by which a rung takes n units of a line that cost
+// price each: one, or two where rounding is per line and does not divide evenly.
+func (p *Problem) parts(u *Unit, line int, n int64, price money.Minor) []Part {
+	if !u.PerLine || u.Form != PercentOff {
+		return []Part{{line, n, p.saves(u, line, price)}}
+	}
+	total, _ := u.Percent.Of(price * n)
+	each, rest := total/n, total%n
+	out := []Part{}
+	if rest > 0 {
+		out = append(out, Part{line, rest, each + 1})
+	}
+	if n > rest {
+		out = append(out, Part{line, n - rest, each})
+	}
+	return out
+}
+
+// run is so many free units of a line.
+type run struct {
+	line  int
+	qty   int64
+	price money.Minor
+}
+
+// runs lists the free units of the lines in scope, dearest first, equal ones in
+// the order of lines.
+func (p *Problem) runs(in Scope, free []int64) []run {
+	var out []run
+	for i, ok := range in {
+		if ok && free[i] > 0 {
+			out = append(out, run{i, free[i], p.Lines[i].Unit})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b run) int {
+		switch {
+		case a.price > b.price:
+			return -1
+		case a.price < b.price:
+			return 1
+		}
+		return 0
+	})
+	return out
+}
+
+const anyUnits int64 = 1 << 40
+
+// mostUnits is how many more units a rung may still reward, given how many its
+// nudge has rewarded; a large number where nothing limits it.
+func (p *Problem) mostUnits(u *Unit, rewarded int64) int64 {
+	if m := p.nudge(u.Nudge).MostUnits; m > 0 {
+		return max(0, m-rewarded)
+	}
+	return anyUnits
+}
