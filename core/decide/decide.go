@@ -14,7 +14,13 @@ import (
 
 // Decide prices a cart, measures every promise, and chooses what shows. Errors
 // are [FieldErrors], naming fields of the request.
-func (s *Snapshot) Decide(req Request) (Decision, error) {
+func (s *Snapshot) Decide(req Request) (Decision, error) { return s.decide(req, false) }
+
+// Price is Decide without what must be added, suggestions and what shows: prices,
+// rewards, gifts, and the state of every rung.
+func (s *Snapshot) Price(req Request) (Decision, error) { return s.decide(req, true) }
+
+func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
 	if err := req.Check(); err != nil {
 		return Decision{}, err
 	}
@@ -27,7 +33,7 @@ func (s *Snapshot) Decide(req Request) (Decision, error) {
 	if err != nil {
 		return Decision{}, err
 	}
-	w := &work{s: s, req: &req, region: region, lines: lines, giftLines: gifts, nodes: progress.MostNodes}
+	w := &work{s: s, req: &req, region: region, lines: lines, giftLines: gifts, nodes: progress.MostNodes, brief: brief}
 	if err := w.gather(s.candidates(at, lines, &req)); err != nil {
 		return Decision{}, err
 	}
@@ -49,7 +55,8 @@ type work struct {
 	taking    []taking
 	problem   *pricing.Problem
 	outcome   pricing.Outcome
-	nodes     int // of the searches for additions, still to be spent
+	nodes     int  // of the searches for additions, still to be spent
+	brief     bool // prices and states only
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
@@ -236,6 +243,9 @@ func (w *work) decide() (Decision, error) {
 	d.Codes = w.codeOutcomes()
 	w.gifts(&d)
 	w.offers(&d)
+	if w.brief {
+		return d, nil
+	}
 	if err := w.suggest(&d); err != nil {
 		return Decision{}, err
 	}

@@ -29,9 +29,23 @@ func decideOn(t *rapid.T, shop decide.Shop, r decide.Request) (*decide.Snapshot,
 	return s, d
 }
 
+// dump writes a case down for whoever has to understand a failure.
+func dump(t *rapid.T, shop decide.Shop, r decide.Request) {
+	for _, n := range shop.Nudges {
+		b, _ := json.Marshal(n.Definition)
+		t.Logf("%s priority %d: %s", n.ID, n.Priority, b)
+	}
+	for _, p := range shop.Catalog.Products {
+		b, _ := json.Marshal(p)
+		t.Logf("%s", b)
+	}
+	b, _ := json.Marshal(r)
+	t.Logf("%s settings %+v", b, shop.Settings)
+}
+
 func state(t *rapid.T, s *decide.Snapshot, r decide.Request, id string, rung int, x money.Minor) decide.RungState {
 	r.Added = &decide.Added{Nudge: id, Price: x}
-	d, err := s.Decide(r)
+	d, err := s.Price(r)
 	require.NoError(t, err)
 	for _, o := range rungs(d, id) {
 		if o.Rung == rung {
@@ -77,7 +91,10 @@ func TestAPromiseIsKept(t *testing.T) {
 				}
 				for range 4 {
 					more := *o.Lasting + rapid.Int64Range(0, max(o.Threshold, 1)).Draw(t, "more")
-					assert.Equal(t, decide.RungReached, state(t, s, r, n.Nudge, o.Rung, more), "%s rung %d at %d, lasting %d", n.Nudge, o.Rung, more, *o.Lasting)
+					if state(t, s, r, n.Nudge, o.Rung, more) != decide.RungReached {
+						dump(t, shop, r)
+						t.Fatalf("%s rung %d at %d, lasting %d", n.Nudge, o.Rung, more, *o.Lasting)
+					}
 				}
 			}
 		}

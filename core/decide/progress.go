@@ -66,7 +66,7 @@ func (w *work) rungOutcome(t *taking, r taker, ask *asker) RungOutcome {
 		if o.State == RungOutdone {
 			o.Reason = "better_reward"
 		}
-	default:
+	case !w.brief:
 		w.toAdd(&o, ref, goal, ask)
 	}
 	return o

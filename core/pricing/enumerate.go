@@ -103,6 +103,7 @@ func (e *enumerator) useful() []UnitChoice {
 		}
 		return slices.Compare(a.After, b.After)
 	})
+	bound := e.p.bound()
 	out := e.found[:0]
 	for _, c := range e.found {
 		if c.Goods > e.best+e.slack {
@@ -110,24 +111,13 @@ func (e *enumerator) useful() []UnitChoice {
 		}
 		same := false
 		for k := len(out) - 1; k >= 0 && out[k].Goods == c.Goods && !same; k-- {
-			same = out[k].From <= c.From && out[k].To >= c.To && slices.Equal(out[k].After, c.After) && !e.p.bound()
+			same = out[k].From <= c.From && out[k].To >= c.To && slices.Equal(out[k].After, c.After) && !bound
 		}
 		if !same {
 			out = append(out, c)
 		}
 	}
 	return out
-}
-
-// bound tells whether groups or refusals bind rungs to one another, so that it
-// matters which rungs gave a price.
-func (p *Problem) bound() bool {
-	for i := range p.Nudges {
-		if p.Nudges[i].Group != "" || p.Nudges[i].Refuses != 0 || p.Nudges[i].Floor > 0 {
-			return true
-		}
-	}
-	return false
 }
 
 func (p *Problem) unitKeys(given []bool) []Key {

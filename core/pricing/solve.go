@@ -124,6 +124,7 @@ type solver struct {
 	methods []int
 	bonds   bool
 	lone    bool // whether each shipping rung can be judged by itself
+	budget  bool // whether a shipping rung has a budget
 	least   money.Minor
 	minRate money.Rate
 	nodes   int
@@ -134,11 +135,8 @@ type solver struct {
 func (pr *Prepared) solve(methods []int) Outcome {
 	p := pr.P
 	s := &solver{p: p, methods: methods, nodes: MostNodes}
-	s.bonds = p.bound()
-	s.lone = !s.bonds
-	for i := range p.Ships {
-		s.lone = s.lone && !p.nudge(p.Ships[i].Nudge).HasBudget
-	}
+	bonds := p.Bonds()
+	s.bonds, s.lone, s.budget = bonds.Units, !bonds.Ships, bonds.Budget
 	s.bounds()
 	if p.Mode == ByPriority {
 		for _, m := range methods {
@@ -303,8 +301,12 @@ func (s *solver) ships(c *UnitChoice, st goodsStage) {
 			s.complete(c, st, ship)
 			continue
 		}
-		var can []int
 		fee := p.listFee(&st, m)
+		if !s.budget {
+			s.shipNudges(c, st, m, fee, holds)
+			continue
+		}
+		var can []int
 		for i := range p.Ships {
 			if holds[i] && p.Ships[i].By[m].Lower(fee) < fee && len(can) < 12 {
 				can = append(can, i)
@@ -321,6 +323,27 @@ func (s *solver) ships(c *UnitChoice, st goodsStage) {
 				s.complete(c, st, ship)
 			}
 		}
+	}
+}
+
+// shipNudges tries every set of the nudges whose shipping rungs hold: which of
+// their rungs bring the fee down furthest does not depend on what binds them.
+func (s *solver) shipNudges(c *UnitChoice, st goodsStage, m int, fee money.Minor, holds []bool) {
+	p := s.p
+	var nudges []string
+	for i := range p.Ships {
+		if holds[i] && p.Ships[i].By[m].Lower(fee) < fee && !slices.Contains(nudges, p.Ships[i].Key.Nudge) && len(nudges) < 12 {
+			nudges = append(nudges, p.Ships[i].Key.Nudge)
+		}
+	}
+	some := make([]bool, len(holds))
+	for set := range 1 << len(nudges) {
+		for i := range some {
+			k := slices.Index(nudges, p.Ships[i].Key.Nudge)
+			some[i] = holds[i] && k >= 0 && set>>k&1 == 1
+		}
+		ship, _ := p.shipping(&st, m, p.fewest(m, fee, some))
+		s.complete(c, st, ship)
 	}
 }
 
@@ -475,20 +498,6 @@ func (p *Problem) MeasureOf(g Goal, amounts []money.Minor) (int64, bool) {
 
 // Meets tells whether a measure makes a goal.
 func (g Goal) Meets(measure int64, any bool) bool { return g.meets(measure, any) }
-
-// Bound tells whether anything but prices and goals restricts which rungs may be
-// given together: groups, refusals, floors, budgets or limits.
-func (p *Problem) Bound() bool {
-	if p.Floor > 0 || p.MostOff > 0 {
-		return true
-	}
-	for i := range p.Nudges {
-		if p.Nudges[i].HasBudget {
-			return true
-		}
-	}
-	return p.bound()
-}
 
 // Clashes tells whether two of the unit and order rungs given may not stand
 // together.

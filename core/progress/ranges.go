@@ -38,7 +38,7 @@ func (a span) plus(b span) span { return span{a.lo + b.lo, a.hi + b.hi} }
 type ranges struct {
 	*search
 	lo, hi money.Minor
-	bound  bool // whether groups, floors or limits bind rungs together
+	bonds  pricing.Bonds
 }
 
 const slack = 2
@@ -95,7 +95,7 @@ func (r *ranges) under(c *pricing.UnitChoice, given []bool) goods {
 	case maybe:
 		g.sure = false
 	}
-	if r.bound && r.p.Clashes(c.Given, given) {
+	if r.bonds.Units && r.p.Clashes(c.Given, given) {
 		g.fails = true
 		return g
 	}
@@ -118,7 +118,7 @@ func (r *ranges) under(c *pricing.UnitChoice, given []bool) goods {
 		case maybe:
 			g.sure = false
 		}
-		g.sure = g.sure && !r.bound // floors, budgets and limits may forbid it
+		g.sure = g.sure && !r.bonds.Limits // floors, budgets and limits may forbid it
 		r.take(&g, o)
 	}
 	return g
@@ -346,6 +346,13 @@ func (r *ranges) best() verdict {
 			if g.fails {
 				continue
 			}
+			if r.bonds.Gifts {
+				allowed := r.gifts(given, &g)
+				if allowed == never {
+					continue
+				}
+				g.sure = g.sure && allowed == always && !r.bonds.Ships
+			}
 			pay := r.pay(g)
 			for m := range max(1, len(r.p.Methods)) {
 				o := option{pay: pay, sure: g.sure}
@@ -355,7 +362,7 @@ func (r *ranges) best() verdict {
 					continue
 				}
 				o.judge = r.target(given, g, m, holds)
-				if o.sure && !r.bound {
+				if o.sure {
 					least = min(least, o.pay.hi)
 				}
 				options = append(options, o)
@@ -389,7 +396,7 @@ func (r *ranges) fee(g goods, m int) (span, []verdict) {
 		if holds[i] != never {
 			fee.lo = s.By[m].Lower(fee.lo)
 		}
-		if holds[i] == always && !r.bound && !r.p.Replaces(s.Nudge) {
+		if holds[i] == always && !r.bonds.Ships && !r.p.Replaces(s.Nudge) {
 			fee.hi = s.By[m].Lower(fee.hi)
 		}
 	}
@@ -413,10 +420,7 @@ func (r *ranges) target(given []bool, g goods, m int, holds []verdict) verdict {
 	case pricing.OrderClass:
 		return r.orderTarget(given, g)
 	case pricing.GiftClass:
-		if r.bound || r.p.Replaces(r.p.Gifts[r.t.Index].Nudge) {
-			return r.undecided(given, g, m)
-		}
-		return r.goalUnder(r.p.Gifts[r.t.Index].Goal, g)
+		return r.giftTarget(given, g, m)
 	}
 	goal := holds[r.t.Index]
 	if goal != always {
@@ -425,7 +429,7 @@ func (r *ranges) target(given []bool, g goods, m int, holds []verdict) verdict {
 	if len(r.p.Methods) == 0 {
 		return always
 	}
-	free := r.p.Ships[r.t.Index].By[m].Form == pricing.Free && !r.bound && !r.p.Replaces(r.p.Ships[r.t.Index].Nudge)
+	free := r.p.Ships[r.t.Index].By[m].Form == pricing.Free && !r.bonds.Ships && !r.bonds.Gifts && !r.p.Replaces(r.p.Ships[r.t.Index].Nudge)
 	if free || r.p.Ships[r.t.Index].By[m].Form == pricing.NoShippingReward {
 		return always
 	}
@@ -434,7 +438,7 @@ func (r *ranges) target(given []bool, g goods, m int, holds []verdict) verdict {
 
 // undecided judges a shipping or gift rung whose goal is not all that matters.
 func (r *ranges) undecided(given []bool, g goods, m int) verdict {
-	if r.bound {
+	if r.bonds.Ships || r.bonds.Gifts {
 		return maybe
 	}
 	for i := range r.p.Ships {
@@ -455,6 +459,43 @@ func (r *ranges) undecided(given []bool, g goods, m int) verdict {
 		m = -1
 	}
 	return r.fixed(g.units, given, m)
+}
+
+// giftTarget judges a gift: its goal, and what is given that stands against it.
+func (r *ranges) giftTarget(given []bool, g goods, m int) verdict {
+	gift := &r.p.Gifts[r.t.Index]
+	goal := r.goalUnder(gift.Goal, g)
+	switch {
+	case r.p.Replaces(gift.Nudge):
+		return r.undecided(given, g, m)
+	case !r.bonds.Gifts || goal == never:
+		return goal
+	case r.bonds.Ships || r.p.GiftsBound(r.t.Index):
+		return maybe
+	}
+	if blocked, _ := r.p.GiftAgainst(r.t.Index, g.units.Given, given); blocked {
+		return never
+	}
+	return goal
+}
+
+// gifts judges whether the gifts allow a choice: one of higher priority whose goal
+// holds keeps others from being given.
+func (r *ranges) gifts(given []bool, g *goods) verdict {
+	out := always
+	for i := range r.p.Gifts {
+		blocked, blocks := r.p.GiftAgainst(i, g.units.Given, given)
+		if blocked || !blocks {
+			continue
+		}
+		switch r.goalUnder(r.p.Gifts[i].Goal, *g) {
+		case always:
+			return never
+		case maybe:
+			out = maybe
+		}
+	}
+	return out
 }
 
 // unitTarget judges a unit rung: given, superseded, or with nothing to give.
@@ -527,7 +568,7 @@ func (r *ranges) fixed(c *pricing.UnitChoice, given []bool, m int) verdict {
 // byPriority judges the target where rungs are taken in the merchant's order: if
 // every goal is certain at its turn, all additions in the range go the same way.
 func (r *ranges) byPriority() verdict {
-	if r.bound {
+	if r.bonds.Any() {
 		return maybe
 	}
 	sure := true

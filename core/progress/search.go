@@ -60,7 +60,7 @@ func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
 		*left = MostNodes
 	}
 	p := q.p
-	s := search{p: p, t: t, goal: p.Goal(t), left: left}
+	s := search{p: p, t: t, goal: p.Goal(t), left: left, bonds: p.Bonds()}
 	defer func() { p.Lines[0].Amount = 0 }()
 	if Plain(p, t) {
 		p.Lines[0].Amount = 0
@@ -112,6 +112,7 @@ type search struct {
 	t        pricing.Ref
 	goal     pricing.Goal
 	left     *int // nodes that may still be spent
+	bonds    pricing.Bonds
 }
 
 // cost is how many choices judging a range looks at.
@@ -183,7 +184,7 @@ func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool)
 // shipping reward is free, none, or the only one there is for every method, so
 // that nothing better can replace it.
 func Plain(p *pricing.Problem, t pricing.Ref) bool {
-	if len(p.Orders) > 0 || len(p.Units) > 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 || p.Bound() || p.Goal(t).Most > 0 {
+	if len(p.Orders) > 0 || len(p.Units) > 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 || p.Bonds().Any() || p.Goal(t).Most > 0 {
 		return false
 	}
 	if t.Class == pricing.GiftClass {
@@ -264,7 +265,7 @@ func (s *search) judge(lo, hi money.Minor) verdict {
 		}
 		return never
 	}
-	r := ranges{search: s, lo: lo, hi: hi, bound: s.p.Bound()}
+	r := ranges{search: s, lo: lo, hi: hi, bonds: s.bonds}
 	if s.p.Mode == pricing.ByPriority {
 		return r.byPriority()
 	}
