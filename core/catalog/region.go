@@ -30,7 +30,7 @@ type Region struct {
 // Method is one way of delivery.
 type Method struct {
 	ID    string            `json:"id"`
-	Names map[string]string `json:"names"` // by language
+	Names map[string]string `json:"names,omitempty"` // by language
 	// ByWeight tells whether bands begin at grams; else at a value of goods.
 	ByWeight bool   `json:"by_weight,omitempty"`
 	Bands    []Band `json:"bands"`

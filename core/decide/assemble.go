@@ -9,9 +9,10 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// assemble builds the pricing problem. With a target nudge, line 0 is one more
-// added unit that counts for it.
-func (w *work) assemble(target *taking) *pricing.Problem {
+// assemble builds the pricing problem, and tells for each nudge that takes part
+// where its rungs stand in it. With a target nudge, line 0 is one more added unit
+// that counts for it.
+func (w *work) assemble(target *taking) (*pricing.Problem, [][]taker) {
 	set := &w.s.shop.Settings
 	p := &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor}
 	if set.Margin != nil {
@@ -35,9 +36,10 @@ func (w *work) assemble(target *taking) *pricing.Problem {
 	if w.chosen >= 0 {
 		methods, p.Methods = methods[w.chosen:w.chosen+1], w.fees[w.chosen:w.chosen+1]
 	}
+	places := make([][]taker, len(w.taking))
 	for i := range w.taking {
 		t := &w.taking[i]
-		if t.reason != "" {
+		if t.reason != "" || t.quiet && target == nil {
 			continue
 		}
 		counted := make(pricing.Scope, extra+len(w.lines))
@@ -46,9 +48,9 @@ func (w *work) assemble(target *taking) *pricing.Problem {
 			counted[0] = t == target || t.n.scope.Matches(target.n.scope.Carried())
 		}
 		a := assembler{w: w, p: p, t: t, extra: extra, counted: counted, methods: methods}
-		a.put()
+		places[i] = a.put()
 	}
-	return p
+	return p, places
 }
 
 // assembler puts the rungs of one nudge into a problem.
@@ -56,14 +58,15 @@ type assembler struct {
 	w       *work
 	p       *pricing.Problem
 	t       *taking
+	nudge   int // place among the problem's nudges
 	extra   int // added units before the cart's lines
 	counted pricing.Scope
 	methods []catalog.Method
 }
 
-func (a *assembler) put() {
+func (a *assembler) put() []taker {
 	d := &a.t.n.Definition
-	a.t.nudge = len(a.p.Nudges)
+	a.nudge = len(a.p.Nudges)
 	n := pricing.Nudge{
 		Replacing: d.Ladder.Replacing, Stacks: d.Beside.Stacks, Group: d.Beside.Group, MostUnits: d.Limits.Units,
 	}
@@ -77,12 +80,13 @@ func (a *assembler) put() {
 		n.HasBudget, n.Budget = true, b.Minor-a.w.req.Usage[a.t.n.ID].Spent
 	}
 	a.p.Nudges = append(a.p.Nudges, n)
-	a.t.rungs = a.t.rungs[:0]
+	out := make([]taker, 0, len(d.Ladder.Rungs))
 	for i := range d.Ladder.Rungs {
 		if r := &d.Ladder.Rungs[i]; a.w.offered(&d.Ladder, r) {
-			a.t.rungs = append(a.t.rungs, a.rung(i, r))
+			out = append(out, a.rung(i, r))
 		}
 	}
+	return out
 }
 
 func classBit(c nudge.Class) pricing.Class {
@@ -180,7 +184,7 @@ func (a *assembler) rung(i int, r *nudge.Rung) taker {
 	}
 	if len(shipping) > 0 {
 		out.refs = append([]pricing.Ref{{Class: pricing.ShippingClass, Index: len(a.p.Ships)}}, out.refs...)
-		a.p.Ships = append(a.p.Ships, pricing.Shipping{Key: key, Nudge: a.t.nudge, Goal: goal, By: a.w.shippingRewards(shipping, a.methods)})
+		a.p.Ships = append(a.p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: goal, By: a.w.shippingRewards(shipping, a.methods)})
 	}
 	return out
 }
@@ -192,7 +196,7 @@ func (a *assembler) unit(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pr
 		filter = r.On
 	}
 	u := pricing.Unit{
-		Key: key, Nudge: a.t.nudge, Goal: goal, On: a.on(filter, r.On != nil),
+		Key: key, Nudge: a.nudge, Goal: goal, On: a.on(filter, r.On != nil),
 		Size: r.Size, Pays: r.PayFor, Gets: r.Get, Pick: max(r.Cheapest, r.Dearest), Dearest: r.Dearest > 0 || r.DearestFirst,
 		PerLine: a.w.s.shop.Settings.Rounding == PerLine, Elsewhere: r.On != nil || nudge.Repeats(r.Kind),
 		Amount: r.Amounts[a.w.region.ID].Minor,
@@ -224,7 +228,7 @@ func (a *assembler) on(f *catalog.Filter, own bool) pricing.Scope {
 }
 
 func (a *assembler) order(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
-	o := pricing.Order{Key: key, Nudge: a.t.nudge, Goal: goal, Amount: r.Amounts[a.w.region.ID].Minor, Cap: r.Cap[a.w.region.ID].Minor}
+	o := pricing.Order{Key: key, Nudge: a.nudge, Goal: goal, Amount: r.Amounts[a.w.region.ID].Minor, Cap: r.Cap[a.w.region.ID].Minor}
 	if r.Percent != nil {
 		o.Percent = *r.Percent
 	}
@@ -251,7 +255,7 @@ func (a *assembler) unlocked(key pricing.Key, goal pricing.Goal, r *nudge.Reward
 		any = any || on[a.extra+j]
 	}
 	if any && (r.Percent != nil || len(r.Amounts) > 0) {
-		u := pricing.Unit{Key: key, Nudge: a.t.nudge, Goal: goal, On: on, Elsewhere: true, Form: pricing.FixedPrice, Amount: r.Amounts[a.w.region.ID].Minor}
+		u := pricing.Unit{Key: key, Nudge: a.nudge, Goal: goal, On: on, Elsewhere: true, Form: pricing.FixedPrice, Amount: r.Amounts[a.w.region.ID].Minor}
 		if r.Percent != nil {
 			u.Form, u.Percent = pricing.PercentOff, *r.Percent
 		}
@@ -261,7 +265,7 @@ func (a *assembler) unlocked(key pricing.Key, goal pricing.Goal, r *nudge.Reward
 }
 
 func (a *assembler) gift(key pricing.Key, goal pricing.Goal, worth money.Minor) pricing.Ref {
-	a.p.Gifts = append(a.p.Gifts, pricing.Gift{Key: key, Nudge: a.t.nudge, Goal: goal, Worth: worth})
+	a.p.Gifts = append(a.p.Gifts, pricing.Gift{Key: key, Nudge: a.nudge, Goal: goal, Worth: worth})
 	return pricing.Ref{Class: pricing.GiftClass, Index: len(a.p.Gifts) - 1}
 }
 

@@ -34,7 +34,9 @@ func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
 		return Decision{}, err
 	}
 	w := &work{s: s, req: &req, region: region, lines: lines, giftLines: gifts, nodes: progress.MostNodes, brief: brief}
-	if err := w.gather(s.candidates(at, lines, &req)); err != nil {
+	found, quiet := s.candidates(at, lines, &req)
+	w.quiet = quiet
+	if err := w.gather(found); err != nil {
 		return Decision{}, err
 	}
 	return w.decide()
@@ -51,7 +53,8 @@ type work struct {
 	lines     []line
 	giftLines []CartLine // free gifts of the request's cart
 	known     *audience.Facts
-	codes     []string // entered, and applied by nudges
+	codes     []string        // entered, and applied by nudges
+	quiet     map[string]bool // candidates that only additions touch
 	taking    []taking
 	problem   *pricing.Problem
 	outcome   pricing.Outcome
@@ -66,8 +69,10 @@ type taking struct {
 	reason Reason
 	fact   string // the condition behind the reason
 	counts []bool // per line
-	nudge  int    // place among the problem's nudges
 	rungs  []taker
+	// quiet tells that neither the cart nor the page touch it: it matters only to
+	// what is added for others.
+	quiet bool
 }
 
 // taker is a rung that takes part, at its places among the problem's rungs: first
@@ -92,6 +97,9 @@ func (w *work) gather(candidates []int) error {
 	}
 	for _, n := range placed {
 		t := w.outside(n)
+		if t.quiet = w.quiet[n.ID]; t.quiet && t.reason != "" {
+			continue
+		}
 		if t.reason == "" {
 			t.counts = make([]bool, len(w.lines))
 			for j := range w.lines {
@@ -221,8 +229,7 @@ func (w *work) justEnded(n *compiled) bool {
 }
 
 func (w *work) decide() (Decision, error) {
-	w.problem = w.assemble(nil)
-	w.outcome = w.problem.Solve()
+	w.price()
 	d := Decision{
 		Region: w.region.ID, Currency: w.region.Currency, Decimals: w.region.Currency.Digits(),
 		Locale: w.locale(), TaxShown: w.region.TaxShown, Exact: w.outcome.Exact, Bound: w.outcome.Gap,
@@ -237,7 +244,9 @@ func (w *work) decide() (Decision, error) {
 	d.Off = d.Before - d.Goods
 	d.Shipping = w.shipping()
 	for i := range w.taking {
-		d.Nudges = append(d.Nudges, w.nudgeOutcome(&w.taking[i]))
+		if !w.taking[i].quiet {
+			d.Nudges = append(d.Nudges, w.nudgeOutcome(&w.taking[i]))
+		}
 	}
 	d.Rewards = w.given(d.Rewards)
 	d.Codes = w.codeOutcomes()
@@ -254,6 +263,15 @@ func (w *work) decide() (Decision, error) {
 		w.trace(&d)
 	}
 	return d, nil
+}
+
+// price solves the cart as it is.
+func (w *work) price() {
+	problem, places := w.assemble(nil)
+	for i := range w.taking {
+		w.taking[i].rungs = places[i]
+	}
+	w.problem, w.outcome = problem, problem.Solve()
 }
 
 func (w *work) pricedLine(i int) PricedLine {
@@ -295,11 +313,8 @@ func (w *work) shipping() *Shipping {
 	all := w.problem
 	if w.chosen >= 0 {
 		each := *w
-		each.chosen, each.taking = -1, slices.Clone(w.taking)
-		for j := range each.taking {
-			each.taking[j].rungs = nil
-		}
-		all = each.assemble(nil)
+		each.chosen = -1
+		all, _ = each.assemble(nil)
 	}
 	prepared := all.Prepare(0)
 	for i, m := range w.methods {

@@ -21,7 +21,7 @@ type Decision struct {
 	Goods  money.Minor `json:"goods"`
 	// Tax is all tax of the order: contained in it, or on top where TaxShown is false.
 	Tax      money.Minor `json:"tax"`
-	Shipping *Shipping   `json:"shipping"` // null: no destination
+	Shipping *Shipping   `json:"shipping" jsonschema:"nullable"` // null: no destination
 	ToPay    money.Minor `json:"to_pay"`
 	Rewards  []Given     `json:"rewards"`
 	// Gifts are the gifts earned: in the cart, to be had, or why not.
@@ -189,7 +189,7 @@ type Suggestion struct {
 	// Net is to pay with it less to pay without it, shipping included.
 	Net money.Minor `json:"net"`
 	// Profit is the change in the whole order's profit; null: a cost is unknown.
-	Profit *money.Minor `json:"profit"`
+	Profit *money.Minor `json:"profit" jsonschema:"nullable"`
 	// Gift names the worth of gifts it earns, which Net does not subtract.
 	Gift money.Minor `json:"gift,omitempty"`
 }
@@ -216,8 +216,8 @@ type RungOutcome struct {
 	// ToAdd is the least addition that reaches the rung, Lasting the least from
 	// which it stays reached: what a shopper reads. Null: there is none, or the
 	// goal is not one of value.
-	ToAdd   *money.Minor `json:"to_add"`
-	Lasting *money.Minor `json:"lasting"`
+	ToAdd   *money.Minor `json:"to_add" jsonschema:"nullable"`
+	Lasting *money.Minor `json:"lasting" jsonschema:"nullable"`
 	// Reason says why there is nothing to add: better_reward, or not_found where
 	// the search came to its bound.
 	Reason string `json:"reason,omitempty"`

@@ -1,8 +1,6 @@
 package decide
 
 import (
-	"slices"
-
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
@@ -16,7 +14,7 @@ func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
 		return out
 	}
 	ask := asker{w: w, t: t}
-	for _, r := range slices.Clone(t.rungs) {
+	for _, r := range t.rungs {
 		out.Rungs = append(out.Rungs, w.rungOutcome(t, r, &ask))
 	}
 	return out
@@ -25,18 +23,29 @@ func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
 // asker asks what must be added, with the cart and one more unit built when first
 // needed.
 type asker struct {
-	w *work
-	t *taking
-	q *progress.Question
+	w     *work
+	t     *taking
+	q     *progress.Question
+	rungs []taker
 }
 
-func (a *asker) find(ref pricing.Ref) progress.ToAdd {
+// find asks about the money of a rung, or what else it gives.
+func (a *asker) find(rung int) progress.ToAdd {
 	if a.q == nil {
-		rungs := a.t.rungs
-		a.q = progress.Ask(a.w.assemble(a.t))
-		a.t.rungs = rungs
+		p, places := a.w.assemble(a.t)
+		a.q = progress.Ask(p)
+		for i := range a.w.taking {
+			if &a.w.taking[i] == a.t {
+				a.rungs = places[i]
+			}
+		}
 	}
-	return a.q.Find(ref, &a.w.nodes)
+	for _, r := range a.rungs {
+		if r.rung == rung {
+			return a.q.Find(r.refs[0], &a.w.nodes)
+		}
+	}
+	return progress.ToAdd{}
 }
 
 func (w *work) rungOutcome(t *taking, r taker, ask *asker) RungOutcome {
@@ -83,10 +92,10 @@ func (w *work) measure(ref pricing.Ref, goal pricing.Goal) int64 {
 
 func (w *work) toAdd(o *RungOutcome, ref pricing.Ref, goal pricing.Goal, ask *asker) {
 	var found progress.ToAdd
-	if progress.Plain(w.problem, ref) {
+	if !w.anyQuiet() && progress.Plain(w.problem, ref) {
 		found = progress.FindPlain(w.problem, goal, o.Counted, w.region.Rate(""))
 	} else {
-		found = ask.find(ref)
+		found = ask.find(o.Rung)
 	}
 	if found.Exists {
 		o.ToAdd = &found.Least
@@ -100,6 +109,9 @@ func (w *work) toAdd(o *RungOutcome, ref pricing.Ref, goal pricing.Goal, ask *as
 		o.Reason = "better_reward"
 	}
 }
+
+// anyQuiet tells whether additions may touch nudges that the cart does not.
+func (w *work) anyQuiet() bool { return len(w.quiet) > 0 }
 
 // again is how many units are missing to one more set, once one is made.
 func (w *work) again(ref pricing.Ref) *int64 {

@@ -39,7 +39,8 @@ func (w *work) show(d *Decision) {
 	var candidates []choice.Candidate
 	var speakers []speaker
 	for i := range d.Nudges {
-		o, t := &d.Nudges[i], &w.taking[i]
+		o := &d.Nudges[i]
+		t := w.taken(o.Nudge)
 		if o.Reason != "" {
 			continue
 		}
@@ -60,7 +61,7 @@ func (w *work) show(d *Decision) {
 		shown, ok := placed[i]
 		if !ok {
 			s := speakers[i]
-			shown = w.shown(w.taking[s.at].n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
+			shown = w.shown(w.taken(d.Nudges[s.at].Nudge).n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
 			placed[i] = shown
 		}
 		d.Shown[p] = []Shown{shown}

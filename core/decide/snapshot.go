@@ -304,11 +304,12 @@ func elsewhere(d *nudge.Definition) bool { return d.AppliesCode != "" }
 
 func codeKey(code string) string { return strings.ToUpper(strings.TrimSpace(code)) }
 
-// candidates returns the nudges that can matter to a cart or page, in order.
-func (s *Snapshot) candidates(region int, lines []line, req *Request) []int {
+// candidates returns the nudges that can matter to a cart or page, in order. Among
+// them are quiet ones, which only what is added for the others can touch.
+func (s *Snapshot) candidates(region int, lines []line, req *Request) (all []int, quiet map[string]bool) {
 	x := &s.index[region]
 	if req.Every {
-		return x.all
+		return x.all, nil
 	}
 	found := slices.Clone(x.broad)
 	touch := func(product string, collections, tags []string) {
@@ -350,7 +351,35 @@ func (s *Snapshot) candidates(region int, lines []line, req *Request) []int {
 		found = append(found, s.find(req.Added.Nudge)...)
 	}
 	slices.Sort(found)
-	return slices.Compact(found)
+	found = slices.Compact(found)
+	all = found
+	for _, i := range found {
+		// An added unit is of the collections and tags that the asking scope includes.
+		in := &s.nudges[i].scope.Include
+		for _, c := range in.Collections {
+			all = append(all, x.byCollection[c]...)
+		}
+		for _, t := range in.Tags {
+			all = append(all, x.byTag[t]...)
+		}
+	}
+	if len(all) == len(found) {
+		return found, nil
+	}
+	known := found
+	all = slices.Clone(all)
+	slices.Sort(all)
+	all = slices.Compact(all)
+	if len(all) == len(known) {
+		return all, nil
+	}
+	quiet = map[string]bool{}
+	for _, i := range all {
+		if _, is := slices.BinarySearch(known, i); !is {
+			quiet[s.nudges[i].ID] = true
+		}
+	}
+	return all, quiet
 }
 
 // find returns the position of a nudge, none where it is not there.

@@ -17,7 +17,7 @@ func (w *work) trace(d *Decision) {
 	t.orders()
 	t.total()
 	for i := range d.Nudges {
-		t.nudge(&d.Nudges[i], &w.taking[i])
+		t.nudge(&d.Nudges[i], w.taken(d.Nudges[i].Nudge))
 	}
 	d.Trace = t.steps
 }
@@ -29,6 +29,9 @@ type tracer struct {
 }
 
 func (t *tracer) add(about string, op Op, result money.Minor, say string, terms ...Term) {
+	if terms == nil {
+		terms = []Term{}
+	}
 	t.steps = append(t.steps, Step{About: about, Op: op, Terms: terms, Result: result, Say: say})
 }
 

@@ -213,6 +213,7 @@ func (g gen) gift(d *nudge.Definition) {
 
 func request(t *rapid.T) decide.Request {
 	r := decide.Request{Trace: true, Every: rapid.Bool().Draw(t, "every"), Moment: decide.Moment{At: time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)}}
+	r.Cart.Lines = []decide.CartLine{}
 	for _, n := range names {
 		if rapid.Bool().Draw(t, "in") {
 			r.Cart.Lines = append(r.Cart.Lines, decide.CartLine{SKU: n, Quantity: rapid.Int64Range(1, 3).Draw(t, "quantity")})
