@@ -97,6 +97,9 @@ func types(t reflect.Type) *jsonschema.Schema {
 // comments become descriptions.
 func (d Document) Write(root string) ([]byte, error) {
 	r := &jsonschema.Reflector{Mapper: types, ExpandedStruct: true, Anonymous: true, Namer: func(t reflect.Type) string {
+		if t.Name() == "" {
+			return ""
+		}
 		return path.Base(t.PkgPath()) + "." + t.Name() // packages share names such as Page
 	}}
 	for _, pkg := range []string{"audience", "catalog", "decide", "money", "nudge"} {
