@@ -3,6 +3,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -19,6 +20,7 @@ type cli struct {
 	Database string    `env:"DATABASE_URL" help:"PostgreSQL connection URL." placeholder:"postgres://…"`
 	Serve    serveCmd  `cmd:"" help:"Serve the merchant's application and the made-up shop."`
 	Migrate  migrate   `cmd:"" help:"Bring the database schema up to date."`
+	Decide   decideCmd `cmd:"" help:"Decide on a shop and carts in files, without a database."`
 	Import   importCmd `cmd:"" help:"Bring a catalogue CSV into a shop, all or nothing."`
 	Export   exportCmd `cmd:"" help:"Write a shop's catalogue as CSV."`
 }
@@ -30,7 +32,10 @@ func main() {
 	k := kong.Parse(&c, kong.Name("agonal"), kong.Description("Purchase nudges with exact arithmetic."), kong.BindTo(ctx, (*context.Context)(nil)), kong.Bind(&c))
 	if err := k.Run(); err != nil {
 		fmt.Fprintln(os.Stderr, "agonal:", err)
-		os.Exit(1)
+		if errors.As(err, &refused{}) {
+			os.Exit(exitRefused)
+		}
+		os.Exit(exitFailed)
 	}
 }
 

@@ -74,6 +74,14 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 	if len(p.Orders) > 0 || !p.TaxShown {
 		out += money.Minor(2 * (len(p.Orders) + 1) * (len(p.Lines) + 1)) // rounding
 	}
+	// Percentages off the order shrink what lies between two unit choices.
+	for i := range p.Orders {
+		keep := money.Whole - p.Orders[i].Percent
+		if keep == 0 || out > anyAddition/4/money.Minor(money.Whole) {
+			return anyAddition / 2
+		}
+		out = out*money.Minor(money.Whole)/money.Minor(keep) + 1
+	}
 	return out
 }
 

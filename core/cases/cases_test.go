@@ -1,0 +1,35 @@
+package cases_test
+
+import (
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"agonal.dev/agonal/core/cases"
+)
+
+func TestEveryCaseComesOutAsWritten(t *testing.T) {
+	all, err := cases.Load(os.DirFS("data"))
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(all), 150)
+	for _, c := range all {
+		t.Run(c.Name, func(t *testing.T) {
+			assert.Empty(t, c.Run(), c.Why)
+			assert.True(t, c.Refused != "" || len(c.Nudges) >= 2 || len(c.Expect) > 0, "a case needs two nudges, or something that is expected")
+		})
+	}
+}
+
+// A case that expects something else is found out.
+func TestACaseCanFail(t *testing.T) {
+	all, err := cases.Load(os.DirFS("data"))
+	require.NoError(t, err)
+	for _, c := range all {
+		if c.Refused == "" {
+			c.Expect["to_pay"] = []byte("123456789")
+			assert.NotEmpty(t, c.Run(), c.Name)
+		}
+	}
+}
