@@ -1,8 +1,9 @@
-// Package choice picks which nudge a placement shows.
+// Package choice picks which nudges a placement shows.
 package choice
 
 import (
 	"cmp"
+	"math/big"
 	"slices"
 
 	"agonal.dev/agonal/core/nudge"
@@ -16,10 +17,50 @@ type Candidate struct {
 	// Newly tells that a rung was reached for the first time in this visit; such
 	// a nudge shows before anything else.
 	Newly bool
+	// Gain is what showing it is expected to earn; zero where nothing is known, or
+	// where the merchant's order decides.
+	Gain Gain
 }
 
+// Gain is an expected gain, compared exactly: Profit × Accepted ÷ Shows, in minor
+// units. The zero value is no gain.
+type Gain struct {
+	Profit          int64
+	Accepted, Shows int64 // of the posterior; Shows 0: no gain
+}
+
+// Posterior returns the gain of a profit where a Beta prior of accepted and
+// refused has seen so many shows and acceptances: p is its mean.
+func Posterior(profit, accepted, refused, shows, acceptances int64) Gain {
+	return Gain{Profit: profit, Accepted: accepted + acceptances, Shows: accepted + refused + shows}
+}
+
+// Compare tells which gain is less: −1, 0 or 1.
+func (g Gain) Compare(o Gain) int {
+	if g.Shows == 0 || o.Shows == 0 {
+		return cmp.Compare(g.sign(), o.sign())
+	}
+	// Profit·Accepted of 2⁴⁰·2²¹ by Shows of 2²¹ leave int64; big numbers are exact.
+	times := func(a, b, c int64) *big.Int {
+		x := new(big.Int).Mul(big.NewInt(a), big.NewInt(b))
+		return x.Mul(x, big.NewInt(c))
+	}
+	return times(g.Profit, g.Accepted, o.Shows).Cmp(times(o.Profit, o.Accepted, g.Shows))
+}
+
+func (g Gain) sign() int {
+	if g.Shows == 0 || g.Accepted == 0 {
+		return 0
+	}
+	return cmp.Compare(g.Profit, 0)
+}
+
+// Positive tells whether anything is earned.
+func (g Gain) Positive() bool { return g.sign() > 0 }
+
 // Compare puts candidates in the order in which they are shown: newly reached
-// ones, then by the merchant's order, then by id.
+// ones; then those with a positive gain, the greatest first; then by the
+// merchant's order, then by id.
 func Compare(a, b Candidate) int {
 	if a.Newly != b.Newly {
 		if a.Newly {
@@ -27,24 +68,51 @@ func Compare(a, b Candidate) int {
 		}
 		return 1
 	}
+	if !a.Newly && (a.Gain.Positive() || b.Gain.Positive()) {
+		if c := b.Gain.Compare(a.Gain); c != 0 {
+			return c
+		}
+	}
 	return cmp.Or(cmp.Compare(a.Priority, b.Priority), cmp.Compare(a.Nudge, b.Nudge))
 }
 
-// Pick returns, for each placement that has candidates, the one shown there, as
-// its index. Every placement shows one nudge. The same candidates give the same
-// pick in whatever order they come.
-func Pick(candidates []Candidate) map[nudge.Placement]int {
-	out := map[nudge.Placement]int{}
-	for _, p := range nudge.Placements {
-		best := -1
-		for i, c := range candidates {
-			if slices.Contains(c.Placements, p) && (best < 0 || Compare(c, candidates[best]) < 0) {
-				best = i
+// Pick returns, for each placement that has candidates, those shown there, as
+// their indexes in the order they are shown: one, or as many as the placement
+// lists. The same candidates give the same pick in whatever order they come.
+func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Placement][]int {
+	order := make([]int, len(candidates))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return Compare(candidates[a], candidates[b]) })
+	out := map[nudge.Placement][]int{}
+	for _, i := range order {
+		for _, p := range candidates[i].Placements {
+			if len(out[p]) < most(p) {
+				out[p] = append(out[p], i)
 			}
-		}
-		if best >= 0 {
-			out[p] = best
 		}
 	}
 	return out
+}
+
+// One lists one nudge for every placement.
+func One(nudge.Placement) int { return 1 }
+
+// Contended tells whether two candidates want the same place, so that a gain
+// would decide between them.
+func Contended(candidates []Candidate) bool {
+	seen := map[nudge.Placement]bool{}
+	for _, c := range candidates {
+		if c.Newly {
+			continue
+		}
+		for _, p := range c.Placements {
+			if seen[p] {
+				return true
+			}
+			seen[p] = true
+		}
+	}
+	return false
 }

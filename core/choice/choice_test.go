@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"agonal.dev/agonal/core/choice"
@@ -15,9 +16,9 @@ func ExamplePick() {
 	got := choice.Pick([]choice.Candidate{
 		{Nudge: "gift", Priority: 2, Placements: []nudge.Placement{nudge.TopBar, nudge.CartDrawer}},
 		{Nudge: "ladder", Priority: 1, Placements: []nudge.Placement{nudge.TopBar}},
-	})
+	}, choice.One)
 	fmt.Println(got[nudge.TopBar], got[nudge.CartDrawer])
-	// Output: 1 0
+	// Output: [1] [0]
 }
 
 func TestNewlyReachedComesBeforeAnythingElse(t *testing.T) {
@@ -26,15 +27,16 @@ func TestNewlyReachedComesBeforeAnythingElse(t *testing.T) {
 		{Nudge: "a", Priority: 1, Placements: bar},
 		{Nudge: "c", Priority: 9, Placements: bar, Newly: true},
 		{Nudge: "b", Priority: 9, Placements: bar, Newly: true},
-	})
-	assert.Equal(t, map[nudge.Placement]int{nudge.TopBar: 2}, got, "of two equals the first id")
+	}, choice.One)
+	assert.Equal(t, map[nudge.Placement][]int{nudge.TopBar: {2}}, got, "of two equals the first id")
 }
 
 func TestTheOrderOfCandidatesDoesNotMatter(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var cs []choice.Candidate
 		for i := range rapid.IntRange(0, 8).Draw(t, "n") {
-			c := choice.Candidate{Nudge: fmt.Sprint(i), Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Newly: rapid.Bool().Draw(t, "newly")}
+			c := choice.Candidate{Nudge: fmt.Sprint(i), Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Newly: rapid.Bool().Draw(t, "newly"),
+				Gain: choice.Posterior(rapid.Int64Range(-5, 5).Draw(t, "profit"), 1, 19, rapid.Int64Range(0, 3).Draw(t, "shows"), 0)}
 			for _, p := range nudge.Placements {
 				if rapid.Bool().Draw(t, "placed") {
 					c.Placements = append(c.Placements, p)
@@ -43,10 +45,30 @@ func TestTheOrderOfCandidatesDoesNotMatter(t *testing.T) {
 			cs = append(cs, c)
 		}
 		mixed := rapid.Permutation(append([]choice.Candidate{}, cs...)).Draw(t, "mixed")
-		a, b := choice.Pick(cs), choice.Pick(mixed)
+		two := func(nudge.Placement) int { return 2 }
+		a, b := choice.Pick(cs, two), choice.Pick(mixed, two)
 		assert.Len(t, b, len(a))
-		for p, i := range a {
-			assert.Equal(t, cs[i].Nudge, mixed[b[p]].Nudge)
+		for p, list := range a {
+			require.Len(t, b[p], len(list))
+			for k, i := range list {
+				assert.Equal(t, cs[i].Nudge, mixed[b[p][k]].Nudge)
+			}
 		}
 	})
+}
+
+// 300 at 2 in 40 is 15, 1,000 at 1 in 80 is 12.5: the smaller profit is shown; a
+// gain of nothing ranks last and still shows where there is room.
+func TestTheGreatestExpectedGainShows(t *testing.T) {
+	bar := []nudge.Placement{nudge.TopBar}
+	cs := []choice.Candidate{
+		{Nudge: "none", Priority: 1, Placements: bar},
+		{Nudge: "rare", Priority: 2, Placements: bar, Gain: choice.Posterior(1000, 1, 19, 60, 0)},
+		{Nudge: "often", Priority: 3, Placements: bar, Gain: choice.Posterior(300, 1, 19, 20, 1)},
+		{Nudge: "loss", Priority: 0, Placements: bar, Gain: choice.Posterior(-50, 1, 19, 0, 0)},
+	}
+	assert.Equal(t, []int{2}, choice.Pick(cs, choice.One)[nudge.TopBar])
+	all := choice.Pick(cs, func(nudge.Placement) int { return 4 })[nudge.TopBar]
+	assert.Equal(t, []int{2, 1, 3, 0}, all, "without a gain the merchant's order decides")
+	assert.Equal(t, 0, choice.Posterior(300, 1, 19, 20, 1).Compare(choice.Posterior(150, 1, 19, 20, 3)), "15 and 15")
 }

@@ -28,6 +28,9 @@ type Document struct {
 	Nudges   []DocumentNudge   `json:"nudges"`
 	// Retired are revisions that were in force lately.
 	Retired []DocumentNudge `json:"retired,omitempty"`
+	// Companions is how much likelier one product is in orders that hold another:
+	// the lift, in thousandths, by product id and product id.
+	Companions map[string]map[string]int64 `json:"companions,omitempty"`
 }
 
 // DocumentNudge is a revision of a nudge in a shop document.
@@ -64,7 +67,7 @@ func (d Document) Shop() (Shop, error) {
 	if err != nil {
 		return Shop{}, strict.Error{Field: "products", Why: err.Error()}
 	}
-	out := Shop{Settings: d.Settings, Catalog: cat, Regions: d.Regions}
+	out := Shop{Settings: d.Settings, Catalog: cat, Regions: d.Regions, Companions: d.Companions}
 	seen := map[string]bool{}
 	for i, n := range d.Nudges {
 		at := fmt.Sprintf("nudges[%d]", i)
@@ -88,7 +91,7 @@ func (d Document) Shop() (Shop, error) {
 
 // PrintShop writes a shop's document: the same shop gives the same bytes.
 func PrintShop(s Shop) ([]byte, error) {
-	d := Document{Version: DocumentVersion, Settings: s.Settings, Regions: s.Regions, Products: s.Catalog.Products, Nudges: []DocumentNudge{}}
+	d := Document{Version: DocumentVersion, Settings: s.Settings, Regions: s.Regions, Products: s.Catalog.Products, Nudges: []DocumentNudge{}, Companions: s.Companions}
 	for _, n := range s.Nudges {
 		d.Nudges = append(d.Nudges, DocumentNudge{ID: n.ID, Revision: n.Revision, Priority: n.Priority, Definition: n.Definition})
 	}

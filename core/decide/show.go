@@ -46,25 +46,32 @@ func (w *work) show(d *Decision) {
 		}
 		st := w.standing(o, &t.n.Definition)
 		o.State, o.Reason = st.state, st.reason
+		if o.Reason == NothingToAdd && w.hasOffer(d, o.Nudge) {
+			o.Reason, st.reason = "", ""
+			o.State, st.state, st.rung = nudge.Reached, nudge.Reached, 0
+		}
 		if o.Reason != "" {
 			continue
 		}
 		language, pieces := t.n.sentence(w.locale(), w.region.Languages, st.state)
-		if o.Reason = w.hidden(&t.n.Definition, t.n.ID, pieces); o.Reason != "" {
+		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
 		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: t.n.Definition.Placements, Newly: st.newly})
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
+	candidates, speakers = w.gains(d, candidates, speakers)
 	placed := map[int]Shown{} // by speaker: one says the same in all its places
-	for p, i := range choice.Pick(candidates) {
-		shown, ok := placed[i]
-		if !ok {
-			s := speakers[i]
-			shown = w.shown(w.taken(d.Nudges[s.at].Nudge).n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
-			placed[i] = shown
+	for p, list := range choice.Pick(candidates, w.s.listed) {
+		for _, i := range list {
+			shown, ok := placed[i]
+			if !ok {
+				s := speakers[i]
+				shown = w.shown(w.taken(d.Nudges[s.at].Nudge).n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
+				placed[i] = shown
+			}
+			d.Shown[p] = append(d.Shown[p], shown)
 		}
-		d.Shown[p] = []Shown{shown}
 	}
 	for i, s := range speakers {
 		if _, shows := placed[i]; !shows {
@@ -73,15 +80,57 @@ func (w *work) show(d *Decision) {
 	}
 }
 
-func (w *work) hidden(d *nudge.Definition, id string, pieces []nudge.Piece) Reason {
+// listed is how many nudges a placement lists.
+func (s *Snapshot) listed(p nudge.Placement) int { return max(1, s.shop.Settings.PerPlacement[p]) }
+
+// gains works out what showing each candidate is expected to earn, where that
+// decides, and leaves out those without a gain that are set to hide then.
+func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []speaker) ([]choice.Candidate, []speaker) {
+	if w.s.shop.Settings.Choice == MerchantOrder {
+		return candidates, speakers
+	}
+	hides := slices.ContainsFunc(speakers, func(s speaker) bool { return w.taken(d.Nudges[s.at].Nudge).n.Definition.HideWithoutGain })
+	if !hides && !choice.Contended(candidates) {
+		return candidates, speakers
+	}
+	keptC, keptS := candidates[:0], speakers[:0]
+	for i, c := range candidates {
+		o := &d.Nudges[speakers[i].at]
+		o.Gain = w.gain(d, o, speakers[i].standing)
+		if o.Gain != nil {
+			c.Gain = choice.Gain{Profit: o.Gain.Profit, Accepted: o.Gain.Accepted, Shows: o.Gain.Shows}
+		}
+		if w.taken(o.Nudge).n.Definition.HideWithoutGain && !c.Gain.Positive() && !c.Newly {
+			o.Reason = NoGain
+			continue
+		}
+		keptC, keptS = append(keptC, c), append(keptS, speakers[i])
+	}
+	return keptC, keptS
+}
+
+// hidden returns the first reason for which a nudge that has something to say
+// does not show.
+func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
+	def, id := &t.n.Definition, t.n.ID
+	visit := &w.req.Visit
+	f := &def.Frequency
 	switch {
-	case len(d.Placements) == 0:
+	case len(def.Placements) == 0:
 		return NoPlace
-	case slices.Contains(w.req.Visit.Dismissed, id):
+	case slices.Contains(visit.Dismissed, id):
 		return Dismissed
-	case len(d.Audience.Pages) > 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(d.Audience.Pages, w.req.Moment.Page.Kind):
+	case slices.Contains(visit.Declined, id):
+		return Declined
+	case len(def.Audience.Pages) > 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
-	case len(pieces) == 0:
+	case f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper:
+		return ShownEnough
+	}
+	if r := w.unavailable(d, t); r != "" {
+		return r
+	}
+	if len(pieces) == 0 {
 		return NoWords
 	}
 	return ""

@@ -121,6 +121,9 @@ type Shop struct {
 	Nudges   []Live
 	// Retired are revisions that were in force lately and no longer are.
 	Retired []Retired
+	// Companions is how much likelier one product is in orders that hold another:
+	// the lift, in thousandths, by product id and product id.
+	Companions map[string]map[string]int64
 }
 
 // Retired is a revision that was ended, or replaced by a later one, at a moment.
