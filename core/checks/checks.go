@@ -2,6 +2,7 @@
 package checks
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -53,6 +54,7 @@ func Find(d nudge.Definition, c Context) []Finding {
 		f.thresholds(r)
 		f.rewards(r)
 	}
+	f.goods()
 	f.placements()
 	f.schedule()
 	f.wording()
@@ -121,11 +123,16 @@ func (f *finder) scope() {
 }
 
 func (f *finder) thresholds(r *catalog.Region) {
+	if f.d.Ladder.Counts() != nudge.Value {
+		return
+	}
 	last := money.Amount{Minor: -1}
 	for i, rung := range f.d.Ladder.Rungs {
 		field := fmt.Sprintf("ladder.rungs[%d].thresholds.%s", i, r.ID)
 		t, ok := rung.Thresholds[r.ID]
 		switch {
+		case len(rung.Thresholds) == 0 && len(rung.Rewards) > 0 && nudge.Repeats(rung.Rewards[0].Kind):
+			continue // the goal of a set is its size
 		case !ok:
 			f.stop(field, "Rung %d has no threshold for %s; write one in %s.", i+1, r.Name, r.Currency)
 			continue
@@ -143,7 +150,7 @@ func (f *finder) rewards(r *catalog.Region) {
 	for i, rung := range f.d.Ladder.Rungs {
 		for j, w := range rung.Rewards {
 			field := fmt.Sprintf("ladder.rungs[%d].rewards[%d]", i, j)
-			if w.Kind == nudge.ShippingOff || w.Kind == nudge.ShippingFlat {
+			if needsAmounts(w.Kind) {
 				if a, ok := w.Amounts[r.ID]; !ok || a.Currency != r.Currency {
 					f.stop(field+".amounts."+r.ID, "Rung %d has no amount for %s; write one in %s.", i+1, r.Name, r.Currency)
 				}
@@ -151,6 +158,21 @@ func (f *finder) rewards(r *catalog.Region) {
 			if w.Kind.Class() == nudge.ShippingClass {
 				f.methods(r, i, field, rung, w)
 			}
+		}
+	}
+}
+
+// needsAmounts tells whether a reward is an amount or a price for each region.
+func needsAmounts(k nudge.Kind) bool {
+	return slices.Contains([]nudge.Kind{nudge.ShippingOff, nudge.ShippingFlat, nudge.UnitAmount, nudge.UnitPrice, nudge.SetPrice, nudge.OrderAmount}, k)
+}
+
+// goods finds what the shop does not have.
+func (f *finder) goods() {
+	if err := decide.CheckGoods(f.d, f.c.Catalog, f.c.Regions); err != nil {
+		var field nudge.FieldError
+		if errors.As(err, &field) {
+			f.stop(field.Field, "%s", strings.ToUpper(field.Why[:1])+field.Why[1:]+".")
 		}
 	}
 }

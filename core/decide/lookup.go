@@ -26,6 +26,16 @@ type line struct {
 	neverOff bool
 }
 
+// RegionOf returns the id of the region a cart is priced in. Errors are
+// [FieldErrors].
+func (s *Snapshot) RegionOf(c Cart) (string, error) {
+	i, err := s.regionOf(c)
+	if err != nil {
+		return "", err
+	}
+	return s.shop.Regions[i].ID, nil
+}
+
 // regionOf returns the position of the region a cart is priced in.
 func (s *Snapshot) regionOf(c Cart) (int, error) {
 	if d := c.Destination; d != nil {

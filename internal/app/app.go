@@ -18,11 +18,12 @@ type App struct {
 	Log       *slog.Logger
 	throttle  *throttle
 	jobs      JobQueue
+	usage     *usageCache
 }
 
 // New makes an application on a store.
 func New(s *store.Store, log *slog.Logger) *App {
-	a := &App{Store: s, Now: time.Now, Log: log, throttle: newThrottle()}
+	a := &App{Store: s, Now: time.Now, Log: log, throttle: newThrottle(), usage: &usageCache{byShop: map[string]*usageEntry{}}}
 	a.Snapshots = newSnapshots(s, log)
 	return a
 }

@@ -68,6 +68,11 @@ func (a *App) Revisions(ctx context.Context, shop, id string) ([]store.Revision,
 // Create makes a new draft at the end of the merchant's order. Its id is made
 // from its name and never changes.
 func (a *App) Create(ctx context.Context, shop, who string, d nudge.Definition) (store.Nudge, error) {
+	return a.createAs(ctx, shop, who, d, "")
+}
+
+// createAs is Create with an id of one's choice, or one made from the name.
+func (a *App) createAs(ctx context.Context, shop, who string, d nudge.Definition, id string) (store.Nudge, error) {
 	if err := d.Valid(); err != nil {
 		return store.Nudge{}, err
 	}
@@ -81,7 +86,9 @@ func (a *App) Create(ctx context.Context, shop, who string, d nudge.Definition) 
 		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error; err != nil {
 			return err
 		}
-		n.ID = freeID(d.Name, ids)
+		if n.ID = id; id == "" {
+			n.ID = freeID(d.Name, ids)
+		}
 		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Select("coalesce(max(priority), 0) + 1").Scan(&n.Priority).Error; err != nil {
 			return err
 		}
@@ -238,6 +245,36 @@ func (a *App) Publish(ctx context.Context, shop, id, who string, version int) (s
 		return announce(tx, shop)
 	})
 	return n, a.refreshed(ctx, shop, err)
+}
+
+// PublishDefinition puts a definition in force under an id, making the nudge where
+// there is none. The same definition as is in force changes nothing. Errors:
+// nudge.FieldError, Blocked, Problem.
+func (a *App) PublishDefinition(ctx context.Context, shop, id, who string, d nudge.Definition) (store.Nudge, []checks.Finding, error) {
+	if id != freeID(id, nil) {
+		return store.Nudge{}, nil, Problem{"id", "an id has 1 to 50 of a-z, 0-9 and hyphens"}
+	}
+	found, err := a.Check(ctx, shop, id, d)
+	if err != nil {
+		return store.Nudge{}, nil, err
+	}
+	if checks.Stops(found) {
+		return store.Nudge{}, found, Blocked{found}
+	}
+	n, err := a.Nudge(ctx, shop, id)
+	if errors.Is(err, ErrNotFound) {
+		n, err = a.createAs(ctx, shop, who, d, id)
+	} else if err == nil {
+		n, err = a.EditDraft(ctx, shop, id, who, n.DraftVersion, func(draft *nudge.Definition) error {
+			*draft = d
+			return nil
+		})
+	}
+	if err != nil {
+		return n, found, err
+	}
+	n, err = a.Publish(ctx, shop, id, who, n.DraftVersion)
+	return n, found, err
 }
 
 func announce(tx *gorm.DB, shop string) error {

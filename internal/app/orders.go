@@ -80,18 +80,50 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 	}
 	moment := req.Moment
 	moment.At = now
-	d, err := snap.Decide(decide.Request{Cart: req.Cart, Visit: req.Visit, Moment: moment})
+	for range mostTries {
+		o, err := a.price(ctx, snap, req, hash, moment)
+		if errors.Is(err, errTaken) {
+			continue // somebody took the last use: decide again without it
+		}
+		if errors.Is(err, gorm.ErrDuplicatedKey) {
+			return a.orderByKey(ctx, shop, req.Key, hash)
+		}
+		return o, err
+	}
+	return store.Order{}, fmt.Errorf("placing the order: %w", errTaken)
+}
+
+// mostTries is how often an order is decided again because a limit was used up
+// between pricing and storing it. Each time one more nudge has gone.
+const mostTries = 20
+
+// price decides what an order costs with what is left of the limits, and stores
+// it. Errors: QuoteChanged, errTaken.
+func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, hash string, moment decide.Moment) (store.Order, error) {
+	shop := snap.Shop.ID
+	region, err := snap.RegionOf(req.Cart)
+	if err != nil {
+		return store.Order{}, err
+	}
+	usage, err := store.Usage(a.Store.DB.WithContext(ctx), shop, region, shopperKey(req.Customer))
+	if err != nil {
+		return store.Order{}, err
+	}
+	cart := req.Cart
+	if cart.PoolCodes, err = a.PoolCodes(ctx, snap, cart.Codes); err != nil {
+		return store.Order{}, err
+	}
+	d, err := snap.Decide(decide.Request{Cart: cart, Visit: req.Visit, Moment: moment, Usage: usage})
 	if err != nil {
 		return store.Order{}, err
 	}
 	if d.ToPay != req.Expect && !req.Charged {
 		return store.Order{}, QuoteChanged{req.Expect, d, changes(req.Expect, d)}
 	}
-	o := orderOf(shop, req, hash, d, now)
-	err = a.storeOrder(ctx, &o)
-	if errors.Is(err, gorm.ErrDuplicatedKey) {
-		return a.orderByKey(ctx, shop, req.Key, hash)
-	}
+	o := orderOf(shop, req, hash, d, moment.At)
+	err = a.storeOrder(ctx, &o, func(tx *gorm.DB) error {
+		return takeUses(tx, snap, &o, cart.Codes, cart.PoolCodes, req.Charged)
+	})
 	return o, err
 }
 
@@ -116,7 +148,7 @@ func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now 
 	return o
 }
 
-func (a *App) storeOrder(ctx context.Context, o *store.Order) error {
+func (a *App) storeOrder(ctx context.Context, o *store.Order, take func(tx *gorm.DB) error) error {
 	return a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := lockShop(tx, o.ShopID); err != nil {
 			return err
@@ -126,6 +158,9 @@ func (a *App) storeOrder(ctx context.Context, o *store.Order) error {
 		}
 		for i := range o.Rewards {
 			o.Rewards[i].OrderNumber = o.Number
+		}
+		if err := take(tx); err != nil {
+			return err
 		}
 		return tx.Create(o).Error
 	})
@@ -151,6 +186,11 @@ func changes(expected money.Minor, d decide.Decision) []string {
 	out := []string{fmt.Sprintf("The total is now %s instead of %s.", show(d.ToPay), show(expected))}
 	if d.Shipping != nil {
 		out = append(out, fmt.Sprintf("Goods are %s, %s is %s.", show(d.Goods), d.Shipping.Name, show(d.Shipping.Fee)))
+	}
+	for _, n := range d.Nudges {
+		if n.Reason == decide.LimitUsedUp {
+			out = append(out, fmt.Sprintf("%s is used up.", n.Name))
+		}
 	}
 	return out
 }

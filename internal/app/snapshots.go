@@ -13,6 +13,8 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -20,6 +22,18 @@ import (
 type ShopSnapshot struct {
 	Shop store.Shop
 	*decide.Snapshot
+	// Limited tells whether a nudge has uses or a budget that may be used up, Pooled
+	// whether one needs a code of a pool.
+	Limited, Pooled bool
+	limits          map[string]nudge.Limits
+}
+
+// UsedUp tells whether one more use of a nudge, of so much money, would pass a
+// limit.
+func (s *ShopSnapshot) UsedUp(id, region string, u decide.Usage, spent money.Minor) bool {
+	l := s.limits[id]
+	budget, bounded := l.Budget[region]
+	return l.Uses > 0 && u.Uses >= l.Uses || l.PerShopper > 0 && u.ByShopper >= l.PerShopper || bounded && u.Spent+spent > budget.Minor
 }
 
 // longestGrace bounds how far back retired revisions are kept at hand.
@@ -121,7 +135,14 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	if err != nil {
 		return nil, fmt.Errorf("compiling %s: %w", shop, err)
 	}
-	return &ShopSnapshot{Shop: row, Snapshot: snap}, nil
+	out := &ShopSnapshot{Shop: row, Snapshot: snap, limits: map[string]nudge.Limits{}}
+	for _, n := range live {
+		l := n.Definition.Limits
+		out.limits[n.ID] = l
+		out.Limited = out.Limited || l.Uses > 0 || l.PerShopper > 0 || len(l.Budget) > 0
+		out.Pooled = out.Pooled || n.Definition.Audience.Pool != ""
+	}
+	return out, nil
 }
 
 // changed refreshes a shop if it is in use.

@@ -19,6 +19,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/store/storetest"
 	"agonal.dev/agonal/internal/storefront"
@@ -26,14 +27,16 @@ import (
 )
 
 type api struct {
+	app    *app.App
 	h      http.Handler
 	router routers.Router
 }
 
 func newAPI(t testing.TB) *api {
 	e := echo.New()
-	require.NoError(t, storefront.Mount(e, storetest.Demo(t), storefront.Config{Dist: web.Dist(), PerSecond: 1e6}))
-	a := &api{h: e}
+	shop := storetest.Demo(t)
+	require.NoError(t, storefront.Mount(e, shop, storefront.Config{Dist: web.Dist(), PerSecond: 1e6}))
+	a := &api{app: shop, h: e}
 	rec := httptest.NewRecorder()
 	e.ServeHTTP(rec, httptest.NewRequest(http.MethodGet, "/openapi.json", nil))
 	doc, err := openapi3.NewLoader().LoadFromData(rec.Body.Bytes())

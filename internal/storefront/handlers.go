@@ -33,7 +33,14 @@ func (s *server) decisions(c *echo.Context) error {
 	if req.Moment.At.IsZero() {
 		req.Moment.At = s.app.Now()
 	}
-	req.Usage, req.Cart.PoolCodes = nil, nil // known here, never told from outside
+	if region, err := k.shop.RegionOf(req.Cart); err == nil {
+		req.Usage = s.app.Usage(k.ctx, k.shop, region) // known here, never told from outside
+	}
+	pools, err := s.app.PoolCodes(k.ctx, k.shop, req.Cart.Codes)
+	if err != nil {
+		s.app.Log.Warn("looking up codes of pools", "error", err)
+	}
+	req.Cart.PoolCodes = pools
 	d, err := k.shop.Decide(req)
 	if err != nil {
 		return fail(c, err, problem{})

@@ -57,6 +57,9 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 		v1.OPTIONS(path, preflight)
 	}
 	v1.GET("/catalogue", s.keyed(s.catalogue))
+	v1.PUT("/nudges/:id", s.managed(s.publish))
+	v1.POST("/pools/:pool/codes", s.managed(s.addCodes))
+	v1.GET("/pools/:pool/codes", s.managed(s.listCodes))
 	v1.OPTIONS("/catalogue", preflight)
 	v1.RouteNotFound("/*", func(c *echo.Context) error {
 		return reply(c, problem{Status: http.StatusNotFound, Title: "There is no such operation", Detail: "See /openapi.json."})
