@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"time"
 
 	"agonal.dev/agonal/core/catalog/catalogcsv"
 )
@@ -30,7 +31,7 @@ func (i importCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer a.Store.Close()
-	return a.Store.SaveProducts(ctx, i.Shop, products, nil)
+	return a.Store.SaveProducts(ctx, i.Shop, products, time.Now(), nil)
 }
 
 type exportCmd struct {

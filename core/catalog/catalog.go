@@ -9,6 +9,7 @@ package catalog
 import (
 	"fmt"
 	"slices"
+	"time"
 
 	"agonal.dev/agonal/core/money"
 )
@@ -53,17 +54,19 @@ type Price struct {
 	Price     money.Minor  `json:"price"`
 	Reference *money.Minor `json:"reference,omitempty"` // nil: none
 	Cost      *money.Minor `json:"cost,omitempty"`      // nil: unknown
+	Sales     []Sale       `json:"sales,omitempty"`     // for a while, with the return by itself
+	History   []Change     `json:"history,omitempty"`   // in the order of time
 }
 
-// PriceIn returns the price in a currency, bought once or by a plan; false where it
-// is not sold so.
-func (v *Variant) PriceIn(c money.Currency, plan string) (Price, bool) {
+// PriceIn returns the price in a currency at a moment, bought once or by a plan;
+// false where it is not sold so.
+func (v *Variant) PriceIn(c money.Currency, plan string, at time.Time) (Price, bool) {
 	prices := v.Prices
 	if plan != "" {
 		prices = v.Plans[plan]
 	}
 	p, ok := prices[c]
-	return p, ok
+	return p.At(at), ok
 }
 
 // OnSale tells whether the price lies below its reference price.
@@ -140,6 +143,24 @@ func (p Price) check(cur money.Currency) error {
 	for _, m := range []*money.Minor{&p.Price, p.Reference, p.Cost} {
 		if m != nil && (*m < 0 || *m > money.Most) {
 			return fmt.Errorf("%s is out of range", money.Amount{Minor: *m, Currency: cur})
+		}
+	}
+	for i, s := range p.Sales {
+		switch {
+		case !s.Until.After(s.From):
+			return fmt.Errorf("sales[%d] ends before it begins", i)
+		case s.Price < 0 || s.Price >= p.Price:
+			return fmt.Errorf("sales[%d]: %s is not below the usual price", i, money.Amount{Minor: s.Price, Currency: cur})
+		}
+		for _, o := range p.Sales[:i] {
+			if s.From.Before(o.Until) && o.From.Before(s.Until) {
+				return fmt.Errorf("sales[%d] overlaps another sale", i)
+			}
+		}
+	}
+	for i := 1; i < len(p.History); i++ {
+		if p.History[i].At.Before(p.History[i-1].At) {
+			return fmt.Errorf("history[%d] lies before the one above it", i)
 		}
 	}
 	return nil

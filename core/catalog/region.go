@@ -25,6 +25,9 @@ type Region struct {
 	Tax         map[string]money.Rate `json:"tax"`
 	ShippingTax money.Rate            `json:"shipping_tax"`
 	Methods     []Method              `json:"methods"`
+	// PriorPrice tells whether the law asks that a reduction is shown against the
+	// lowest price of the 30 days before it.
+	PriorPrice bool `json:"prior_price,omitempty"`
 }
 
 // Method is one way of delivery.

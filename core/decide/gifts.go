@@ -16,7 +16,7 @@ func (w *work) listPrice(sku string) (money.Minor, bool) {
 	if !ok {
 		return 0, false
 	}
-	p, ok := it.Variant.PriceIn(w.region.Currency, "")
+	p, ok := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
 	return p.Price, ok
 }
 

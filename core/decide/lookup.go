@@ -78,7 +78,7 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []C
 			gifts = append(gifts, c)
 			continue
 		}
-		price, sold := it.Variant.PriceIn(r.Currency, c.Plan)
+		price, sold := it.Variant.PriceIn(r.Currency, c.Plan, req.Moment.At)
 		switch {
 		case !sold && c.Plan != "":
 			errs = append(errs, FieldError{at + ".plan", fmt.Sprintf("%s is not sold by the plan %q in %s", c.SKU, c.Plan, r.Currency)})
@@ -223,7 +223,7 @@ func (w *work) page(f *audience.Facts) {
 		stock := false
 		for i := range p.Variants {
 			v := &p.Variants[i]
-			price, sold := v.PriceIn(w.region.Currency, "")
+			price, sold := v.PriceIn(w.region.Currency, "", w.req.Moment.At)
 			if !sold {
 				continue
 			}

@@ -64,7 +64,7 @@ func (w *work) aboveFloor(t *taking, it GiftItem) bool {
 	if !ok || floor == 0 {
 		return true
 	}
-	price, sold := item.Variant.PriceIn(w.region.Currency, "")
+	price, sold := item.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
 	if !sold || price.Cost == nil {
 		return true
 	}

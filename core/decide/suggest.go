@@ -86,7 +86,7 @@ func (w *work) inScope(t *taking, r *RungOutcome) []good {
 		}
 		for i := range p.Variants {
 			v := &p.Variants[i]
-			price, sold := v.PriceIn(w.region.Currency, "")
+			price, sold := v.PriceIn(w.region.Currency, "", w.req.Moment.At)
 			it := catalog.Item{Product: p, Variant: v}
 			if !sold || price.Price == 0 || !t.n.scope.Matches(catalog.FactsOf(it, price, w.region.ID)) || !w.inStock(v.SKU, 1) {
 				continue
@@ -247,7 +247,7 @@ func (w *work) profit(d *Decision) (money.Minor, bool) {
 		if !ok {
 			return false
 		}
-		p, sold := it.Variant.PriceIn(w.region.Currency, "")
+		p, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
 		if !sold || p.Cost == nil {
 			return false
 		}

@@ -189,7 +189,7 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 	}
 	off := span{o.Off(base.lo), o.Off(base.hi)}
 	if r.p.MostOff > 0 {
-		off.lo = 0 // it may be trimmed
+		off.lo, g.exact = 0, false // it may be trimmed
 	}
 	if off.hi == 0 {
 		g.fails = true

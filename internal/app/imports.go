@@ -12,6 +12,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/catalog/catalogcsv"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -92,8 +93,21 @@ func sameProduct(a, b *catalog.Product) bool {
 }
 
 func sameVariant(a, b *catalog.Variant) bool {
-	return sameList(a.Options, b.Options) && reflect.DeepEqual(a.Prices, b.Prices) && reflect.DeepEqual(a.Stock, b.Stock) &&
+	return sameList(a.Options, b.Options) && samePrices(a.Prices, b.Prices) && reflect.DeepEqual(a.Stock, b.Stock) &&
 		a.Weight == b.Weight && a.TaxClass == b.TaxClass
+}
+
+// samePrices compares what a file of goods holds: sales and the price history are
+// not in it.
+func samePrices(a, b map[money.Currency]catalog.Price) bool {
+	plain := func(in map[money.Currency]catalog.Price) map[money.Currency]catalog.Price {
+		out := map[money.Currency]catalog.Price{}
+		for c, p := range in {
+			out[c] = catalog.Price{Price: p.Price, Reference: p.Reference, Cost: p.Cost}
+		}
+		return out
+	}
+	return reflect.DeepEqual(plain(a), plain(b))
 }
 
 func sameList[T comparable](a, b []T) bool {
@@ -148,7 +162,7 @@ func (a *App) RunImport(ctx context.Context, shop string, id uuid.UUID) error {
 		return a.endImport(ctx, &im, faults[0])
 	}
 	step := max(1, im.Total/20)
-	err := a.Store.SaveProducts(ctx, shop, products, func(done int) {
+	err := a.Store.SaveProducts(ctx, shop, products, a.Now(), func(done int) {
 		if done%step == 0 {
 			a.Store.DB.WithContext(ctx).Model(&store.Import{}).Where("shop_id = ? AND id = ?", shop, id).Update("done", done)
 		}

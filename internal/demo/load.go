@@ -42,10 +42,10 @@ func Load(ctx context.Context, a *app.App, origins []string) error {
 	if err := people(ctx, a, origins); err != nil {
 		return fmt.Errorf("making the demo's people and shops: %w", err)
 	}
-	if err := a.Store.SaveProducts(ctx, Shop, Goods(), nil); err != nil {
+	if err := a.Store.SaveProducts(ctx, Shop, Goods(), a.Now(), nil); err != nil {
 		return fmt.Errorf("filling the shop: %w", err)
 	}
-	if err := a.Store.SaveProducts(ctx, "vessmark-trade", tradeGoods(), nil); err != nil {
+	if err := a.Store.SaveProducts(ctx, "vessmark-trade", tradeGoods(), a.Now(), nil); err != nil {
 		return fmt.Errorf("filling the second shop: %w", err)
 	}
 	if err := nudges(ctx, a); err != nil {

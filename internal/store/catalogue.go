@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -32,7 +33,7 @@ func (s *Store) Products(ctx context.Context, shop string) ([]catalog.Product, e
 	for _, v := range vs {
 		p := &out[at[v.ProductID]]
 		p.Variants = append(p.Variants, catalog.Variant{
-			SKU: v.SKU, Options: v.Options, Prices: v.Prices, Stock: v.Stock, Weight: v.Weight, TaxClass: v.TaxClass,
+			SKU: v.SKU, Options: v.Options, Prices: v.Prices, Plans: v.Plans, Stock: v.Stock, Weight: v.Weight, TaxClass: v.TaxClass,
 		})
 	}
 	return out, nil
@@ -53,9 +54,19 @@ func (s *Store) Regions(ctx context.Context, shop string) ([]catalog.Region, err
 
 // SaveProducts writes products and their variants, all or none: new ones are
 // added at the end, those with a known id or SKU are replaced, others stay. A
-// variant may move to another product. progress is told how many variants are
+// variant may move to another product. What a file of goods does not hold
+// (sales, plans, the price history) is kept. progress is told how many variants are
 // written; it is called from this goroutine.
-func (s *Store) SaveProducts(ctx context.Context, shop string, products []catalog.Product, progress func(done int)) error {
+func (s *Store) SaveProducts(ctx context.Context, shop string, products []catalog.Product, now time.Time, progress func(done int)) error {
+	had, err := s.Products(ctx, shop)
+	if err != nil {
+		return err
+	}
+	old, err := catalog.New(had)
+	if err != nil {
+		return err
+	}
+	catalog.Carry(old, products, now)
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		// One catalogue change at a time, so that positions do not collide.
 		if _, err := tx.Exec(ctx, "SELECT 1 FROM shops WHERE id = $1 FOR UPDATE", shop); err != nil {
@@ -81,9 +92,9 @@ func (s *Store) SaveProducts(ctx context.Context, shop string, products []catalo
 		}
 		if _, err := tx.Exec(ctx, `
 			INSERT INTO variants SELECT shop_id, sku, product_id, position + (SELECT coalesce(max(position) + 1, 0) FROM variants WHERE shop_id = $1),
-				options, prices, stock, weight, tax_class FROM new_variants n
+				options, prices, stock, weight, tax_class, plans FROM new_variants n
 			ON CONFLICT (shop_id, sku) DO UPDATE SET product_id = excluded.product_id, options = excluded.options, prices = excluded.prices,
-				stock = excluded.stock, weight = excluded.weight, tax_class = excluded.tax_class`, shop); err != nil {
+				stock = excluded.stock, weight = excluded.weight, tax_class = excluded.tax_class, plans = excluded.plans`, shop); err != nil {
 			return fmt.Errorf("writing variants: %w", err)
 		}
 		_, err := tx.Exec(ctx, "SELECT pg_notify($1, $2)", Channel, shop)
@@ -111,15 +122,23 @@ func copyVariants(ctx context.Context, tx pgx.Tx, shop string, products []catalo
 			rows = append(rows, row{products[i].ID, &products[i].Variants[j]})
 		}
 	}
-	cols := []string{"shop_id", "sku", "product_id", "position", "options", "prices", "stock", "weight", "tax_class"}
+	cols := []string{"shop_id", "sku", "product_id", "position", "options", "prices", "stock", "weight", "tax_class", "plans"}
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"new_variants"}, cols, pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
 		if progress != nil {
 			progress(i + 1)
 		}
 		v := rows[i].v
-		return []any{shop, v.SKU, rows[i].product, i, jsonOf(v.Options), jsonOf(v.Prices), v.Stock, v.Weight, v.TaxClass}, nil
+		return []any{shop, v.SKU, rows[i].product, i, jsonOf(v.Options), jsonOf(v.Prices), v.Stock, v.Weight, v.TaxClass, plansOf(v)}, nil
 	}))
 	return err
+}
+
+// plansOf encodes a variant's plans for a jsonb column; none as an empty object.
+func plansOf(v *catalog.Variant) string {
+	if len(v.Plans) == 0 {
+		return "{}"
+	}
+	return jsonOf(v.Plans)
 }
 
 // jsonOf encodes lists and maps for a jsonb column; nil lists as empty ones.

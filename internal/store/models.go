@@ -74,8 +74,9 @@ type Variant struct {
 	SKU       string `gorm:"primaryKey"`
 	ProductID string
 	Position  int64
-	Options   []catalog.Option                 `gorm:"serializer:json"`
-	Prices    map[money.Currency]catalog.Price `gorm:"serializer:json"`
+	Options   []catalog.Option                            `gorm:"serializer:json"`
+	Prices    map[money.Currency]catalog.Price            `gorm:"serializer:json"`
+	Plans     map[string]map[money.Currency]catalog.Price `gorm:"serializer:json"`
 	Stock     *int64
 	Weight    int64
 	TaxClass  string

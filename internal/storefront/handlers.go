@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"slices"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -110,19 +111,21 @@ func (s *server) catalogue(c *echo.Context) error {
 		out.Regions = append(out.Regions, r)
 	}
 	for _, p := range k.shop.Catalog().Products {
-		out.Products = append(out.Products, withoutCosts(p))
+		out.Products = append(out.Products, withoutCosts(p, s.app.Now()))
 	}
 	c.Response().Header().Set("Cache-Control", "private, max-age=5")
 	return c.JSON(http.StatusOK, out)
 }
 
 // withoutCosts leaves out what the shop pays for its goods.
-func withoutCosts(p catalog.Product) catalog.Product {
+func withoutCosts(p catalog.Product, at time.Time) catalog.Product {
 	vs := make([]catalog.Variant, len(p.Variants))
 	for i, v := range p.Variants {
 		prices := make(map[money.Currency]catalog.Price, len(v.Prices))
 		for cur, price := range v.Prices {
-			price.Cost = nil
+			// Sales to come and the history are the shop's own; the price is today's.
+			price = price.At(at)
+			price.Cost, price.Sales, price.History = nil, nil, nil
 			prices[cur] = price
 		}
 		v.Prices = prices
