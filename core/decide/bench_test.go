@@ -42,7 +42,7 @@ func benchShop(b *testing.B, nudges int) *decide.Snapshot {
 		}
 		live[i] = decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: i + 1, Definition: d}
 	}
-	s, err := decide.Compile(decide.Shop{Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
+	s, err := decide.Compile(decide.Shop{Settings: decide.Settings{Choice: decide.MerchantOrder}, Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
 	require.NoError(b, err)
 	return s
 }

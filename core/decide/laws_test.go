@@ -19,7 +19,7 @@ import (
 	"agonal.dev/agonal/core/pricing/pricingtest"
 )
 
-func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "600")) }
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "10000")) }
 
 func decideOn(t *rapid.T, shop decide.Shop, r decide.Request) (*decide.Snapshot, decide.Decision) {
 	s, err := decide.Compile(shop)

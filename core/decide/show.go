@@ -93,10 +93,13 @@ func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []spea
 	if !hides && !choice.Contended(candidates) {
 		return candidates, speakers
 	}
+	weighed := 0
 	keptC, keptS := candidates[:0], speakers[:0]
 	for i, c := range candidates {
 		o := &d.Nudges[speakers[i].at]
-		o.Gain = w.gain(d, o, speakers[i].standing)
+		if weighed++; weighed <= mostWeighing {
+			o.Gain = w.gain(d, o, speakers[i].standing)
+		}
 		if o.Gain != nil {
 			c.Gain = choice.Gain{Profit: o.Gain.Profit, Accepted: o.Gain.Accepted, Shows: o.Gain.Shows}
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	_ "time/tzdata" // the shop's time zone, whatever the machine has
 
@@ -132,7 +133,8 @@ type Retired struct {
 	At time.Time
 }
 
-// Snapshot is a shop with its indexes built. It is never changed, so any number
+// Snapshot is a shop with its indexes built. It is never changed but for what it
+// remembers of its own goods, so any number
 // of decisions may be made on it at once.
 type Snapshot struct {
 	shop     Shop
@@ -141,7 +143,8 @@ type Snapshot struct {
 	zone     *time.Location
 	nudges   []compiled // in order of priority, then id
 	retired  []retired
-	index    []index // per region
+	index    []index   // per region
+	shelves  *sync.Map // shelfKey to []good, filled as it is asked for
 }
 
 type retired struct {
@@ -183,7 +186,7 @@ func Compile(shop Shop) (*Snapshot, error) {
 	if err != nil {
 		return nil, fmt.Errorf("settings.time_zone: %q is not an IANA time zone such as Europe/Berlin", shop.Settings.TimeZone)
 	}
-	s := &Snapshot{shop: shop, byRegion: map[string]int{}, zone: zone}
+	s := &Snapshot{shop: shop, byRegion: map[string]int{}, zone: zone, shelves: &sync.Map{}}
 	for i, r := range shop.Regions {
 		s.byRegion[r.ID] = i
 	}
@@ -234,6 +237,7 @@ func compile(l Live) (compiled, error) {
 // of those with the same id: a rehearsal of drafts among what is live.
 func (s *Snapshot) With(drafts ...Live) (*Snapshot, error) {
 	out := *s
+	out.shelves = &sync.Map{}
 	out.nudges = slices.Clone(s.nudges)
 	for _, d := range drafts {
 		c, err := compile(d)

@@ -3,6 +3,7 @@ package decide
 import (
 	"cmp"
 	"slices"
+	"time"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/choice"
@@ -16,6 +17,9 @@ const (
 	mostTriedSets = 10 // goods decided on with one nudge
 	mostInSets    = 40 // different goods that sets are made of
 	mostQuantity  = 50 // of one suggested product
+	mostAlike     = 4  // different goods of one quantity
+	mostWeighed   = 3  // goods decided on to weigh one nudge against others
+	mostWeighing  = 8  // nudges weighed against one another, the first in the merchant's order
 )
 
 // suggest finds goods that close the gap of each nudge that shows a promise.
@@ -24,7 +28,7 @@ func (w *work) suggest(d *Decision) error {
 		return nil
 	}
 	for i := range d.Nudges {
-		d.Nudges[i].Suggestions = w.suggestions(d, &d.Nudges[i])
+		d.Nudges[i].Suggestions = w.suggestions(d, &d.Nudges[i], mostTriedSets)
 	}
 	return nil
 }
@@ -36,8 +40,9 @@ type good struct {
 	adds  int64 // to the measure, by one
 }
 
-// suggestions ranks goods that reach the nudge's next open rung.
-func (w *work) suggestions(d *Decision, o *NudgeOutcome) []Suggestion {
+// suggestions ranks goods that reach the nudge's next open rung, deciding on at
+// most so many of them.
+func (w *work) suggestions(d *Decision, o *NudgeOutcome, most int) []Suggestion {
 	at := slices.IndexFunc(o.Rungs, func(r RungOutcome) bool { return r.promises() })
 	if o.Reason != "" || at < 0 || slices.Contains(w.req.Visit.Declined, o.Nudge) {
 		return nil
@@ -45,21 +50,18 @@ func (w *work) suggestions(d *Decision, o *NudgeOutcome) []Suggestion {
 	t := w.taken(o.Nudge)
 	r := &o.Rungs[at]
 	missing, _ := r.missing()
-	goods := w.inScope(t, r)
-	var tries [][]SuggestedItem
-	slices.SortFunc(goods, func(a, b good) int {
-		return cmp.Or(cmp.Compare(overshoot(a, missing), overshoot(b, missing)), cmp.Compare(a.item.Variant.SKU, b.item.Variant.SKU))
-	})
-	for _, g := range goods[:min(len(goods), mostTriedSets)] {
-		if q := quantity(g, missing); q <= mostQuantity {
-			tries = append(tries, []SuggestedItem{{g.item.Variant.SKU, g.item.Label(), q}})
-		}
-	}
+	shelf := w.s.shelf(t.n, w.region, w.req.Moment.At)
+	goods := w.close(shelf, r, missing)
 	if len(goods) == 0 {
 		return nil
 	}
+	var tries [][]SuggestedItem
+	for _, g := range goods[:min(len(goods), most)] {
+		tries = append(tries, []SuggestedItem{{g.item.Variant.SKU, g.item.Label(), quantity(g, missing)}})
+	}
 	if r.Measure == nudge.Value && overshoot(goods[0], missing)*5 > r.Threshold {
-		tries = append(tries, sets(goods, missing)...)
+		together := w.sets(shelf, missing)
+		tries = append(tries, together[:min(len(together), most)]...)
 	}
 	var out []Suggestion
 	for _, items := range tries {
@@ -77,36 +79,96 @@ func quantity(g good, missing int64) int64 { return max(1, (missing+g.adds-1)/g.
 // overshoot is how far beyond the gap a good is expected to lead.
 func overshoot(g good, missing int64) int64 { return quantity(g, missing)*g.adds - missing }
 
-// inScope lists what a nudge counts and the shop can sell now.
-func (w *work) inScope(t *taking, r *RungOutcome) []good {
-	var out []good
-	look := func(p *catalog.Product) {
-		if p.GiftCard {
-			return
+// shelfKey names the goods of a scope in a region on an hour: sales begin and end.
+type shelfKey struct {
+	nudge  string
+	region string
+	hour   int64
+}
+
+// shelf lists what a nudge counts and the shop sells, the cheapest first. It is
+// kept with the snapshot, since many carts ask for it.
+func (s *Snapshot) shelf(n *compiled, region *catalog.Region, at time.Time) []good {
+	key := shelfKey{n.ID, region.ID, at.Unix() / 3600}
+	if n.scope.IsEverything() {
+		key.nudge = ""
+	}
+	if known, ok := s.shelves.Load(key); ok {
+		if goods, ok := known.([]good); ok {
+			return goods
 		}
+	}
+	out := []good{}
+	look := func(p *catalog.Product) {
 		for i := range p.Variants {
 			v := &p.Variants[i]
-			price, sold := v.PriceIn(w.region.Currency, "", w.req.Moment.At)
+			price, sold := v.PriceIn(region.Currency, "", at)
 			it := catalog.Item{Product: p, Variant: v}
-			if !sold || price.Price == 0 || !t.n.scope.Matches(catalog.FactsOf(it, price, w.region.ID)) || !w.inStock(v.SKU, 1) {
-				continue
-			}
-			if g := (good{it, price.Price, w.adds(r, it, price.Price)}); g.adds > 0 {
-				out = append(out, g)
+			if sold && price.Price > 0 && !p.GiftCard && n.scope.Matches(catalog.FactsOf(it, price, region.ID)) {
+				out = append(out, good{it, price.Price, price.Price})
 			}
 		}
 	}
-	if ids := t.n.scope.Include.Products; len(ids) > 0 {
+	if ids := n.scope.Include.Products; len(ids) > 0 {
 		for _, id := range ids {
-			if p, ok := w.s.shop.Catalog.Product(id); ok {
+			if p, ok := s.shop.Catalog.Product(id); ok {
 				look(p)
 			}
 		}
-		return out
+	} else {
+		for i := range s.shop.Catalog.Products {
+			look(&s.shop.Catalog.Products[i])
+		}
 	}
-	for i := range w.s.shop.Catalog.Products {
-		look(&w.s.shop.Catalog.Products[i])
+	slices.SortFunc(out, func(a, b good) int {
+		return cmp.Or(cmp.Compare(a.price, b.price), cmp.Compare(a.item.Variant.SKU, b.item.Variant.SKU))
+	})
+	s.shelves.Store(key, out)
+	return out
+}
+
+// firstFrom returns the place of the first good that costs at least so much.
+func firstFrom(goods []good, price money.Minor) int {
+	i, _ := slices.BinarySearchFunc(goods, price, func(g good, p money.Minor) int { return cmp.Compare(g.price, p) })
+	return i
+}
+
+// close lists goods in stock that come close to closing a gap, the least expected
+// overshoot first.
+func (w *work) close(shelf []good, r *RungOutcome, missing int64) []good {
+	var out []good
+	seen := map[string]bool{}
+	put := func(g good) bool {
+		g.adds = w.adds(r, g.item, g.price)
+		if g.adds == 0 || seen[g.item.Variant.SKU] {
+			return false
+		}
+		if q := quantity(g, missing); q > mostQuantity || !w.inStock(g.item.Variant.SKU, q) {
+			return false
+		}
+		seen[g.item.Variant.SKU] = true
+		out = append(out, g)
+		return true
 	}
+	if r.Measure == nudge.Value {
+		for q := int64(1); q <= mostQuantity && q <= missing; q++ {
+			n := 0
+			for i := firstFrom(shelf, (missing+q-1)/q); i < len(shelf) && n < mostAlike && i < firstFrom(shelf, (missing+q-1)/q)+mostTriedSets*2; i++ {
+				if put(shelf[i]) {
+					n++
+				}
+			}
+		}
+	} else {
+		for i := range shelf {
+			if put(shelf[i]) && len(out) >= mostInSets && r.Measure != nudge.Weight {
+				break
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b good) int {
+		return cmp.Or(cmp.Compare(overshoot(a, missing), overshoot(b, missing)), cmp.Compare(quantity(a, missing), quantity(b, missing)), cmp.Compare(a.item.Variant.SKU, b.item.Variant.SKU))
+	})
 	return out
 }
 
@@ -132,16 +194,16 @@ func (w *work) adds(r *RungOutcome, it catalog.Item, price money.Minor) int64 {
 	return price
 }
 
-// sets makes sets of two and three different goods, the least overshoot first.
-func sets(goods []good, missing int64) [][]SuggestedItem {
-	pool := slices.Clone(goods)
-	slices.SortFunc(pool, func(a, b good) int {
-		return cmp.Or(cmp.Compare(a.adds, b.adds), cmp.Compare(a.item.Variant.SKU, b.item.Variant.SKU))
-	})
-	pool = slices.DeleteFunc(pool, func(g good) bool { return g.adds >= missing })
-	if n := len(pool); n > mostInSets {
-		pool = pool[n-mostInSets:] // the dearest need the fewest
+// sets makes sets of two and three different goods in stock, the least overshoot
+// first.
+func (w *work) sets(shelf []good, missing int64) [][]SuggestedItem {
+	var pool []good
+	for i := firstFrom(shelf, missing) - 1; i >= 0 && len(pool) < mostInSets; i-- {
+		if w.inStock(shelf[i].item.Variant.SKU, 1) {
+			pool = append(pool, shelf[i]) // the dearest first: they need the fewest
+		}
 	}
+	slices.Reverse(pool)
 	type set struct {
 		over int64
 		of   []int
@@ -392,7 +454,7 @@ func (w *work) change(d *Decision, o *NudgeOutcome) (money.Minor, bool) {
 	}
 	suggested := o.Suggestions
 	if suggested == nil {
-		suggested = w.suggestions(d, o)
+		suggested = w.suggestions(d, o, mostWeighed)
 	}
 	if len(suggested) == 0 || suggested[0].Profit == nil {
 		return 0, false

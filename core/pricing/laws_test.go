@@ -15,7 +15,7 @@ import (
 	"agonal.dev/agonal/core/pricing/pricingtest"
 )
 
-func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "4000")) }
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "10000")) }
 
 func givenKeys(p *pricing.Problem, o pricing.Outcome) []pricing.Key {
 	var keys []pricing.Key

@@ -114,7 +114,7 @@ func ask(t *rapid.T, p *pricing.Problem) (pricing.Ref, bool) {
 	return ref, true
 }
 
-func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "4000")) }
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "10000")) }
 
 func TestFindEqualsTryingEveryAddition(t *testing.T) {
 	var cases, notGap, losing, units int
