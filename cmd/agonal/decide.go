@@ -156,7 +156,7 @@ func text(d *decide.Decision) string {
 		fmt.Fprintf(&b, "%s\n", l.Say)
 	}
 	for _, c := range d.Codes {
-		fmt.Fprintf(&b, "code %s: %s\n", c.Code, strings.ReplaceAll(string(c.State), "_", " "))
+		fmt.Fprintf(&b, "code %s: %s\n", c.Code, strings.ReplaceAll(c.State, "_", " "))
 	}
 	for _, n := range d.Nudges {
 		for _, r := range n.Rungs {
@@ -185,16 +185,20 @@ func runCases(dir string, out io.Writer) error {
 		return refused{err}
 	}
 	wrong := 0
+	var b strings.Builder
 	for _, c := range all {
 		if faults := c.Run(); len(faults) > 0 {
 			wrong++
-			fmt.Fprintf(out, "%s (%s)\n", c.Name, c.Why)
+			fmt.Fprintf(&b, "%s (%s)\n", c.Name, c.Why)
 			for _, f := range faults {
-				fmt.Fprintf(out, "  %s\n", f)
+				fmt.Fprintf(&b, "  %s\n", f)
 			}
 		}
 	}
-	fmt.Fprintf(out, "%d cases, %d as expected\n", len(all), len(all)-wrong)
+	fmt.Fprintf(&b, "%d cases, %d as expected\n", len(all), len(all)-wrong)
+	if _, err := io.WriteString(out, b.String()); err != nil {
+		return err
+	}
 	if wrong > 0 {
 		return refused{fmt.Errorf("%d cases came out otherwise than expected", wrong)}
 	}

@@ -754,7 +754,7 @@ func (n *naive) stack(r int, price []int64, saved map[string]int64, lowered [][]
 	}
 	did := false
 	for line := range n.p.Lines {
-		if apart(u) && !(n.unitGoal(r, n.kind(u.Goal, line)) && n.highest(r, n.kind(u.Goal, line))) {
+		if apart(u) && (!n.unitGoal(r, n.kind(u.Goal, line)) || !n.highest(r, n.kind(u.Goal, line))) {
 			continue
 		}
 		var units []int
