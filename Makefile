@@ -12,6 +12,9 @@ build: ## scripts, styles and the program
 lint: ## golangci-lint and Prettier
 	@./scripts/lint.sh
 
+laws: ## the laws over many random shops, an integer program, and fuzzing
+	@./scripts/laws.sh
+
 bench: ## one line per figure: name value unit
 	@./scripts/bench.sh
 

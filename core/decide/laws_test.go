@@ -307,3 +307,29 @@ func FuzzDecide(f *testing.F) {
 		}
 	})
 }
+
+// Any bytes give a shop or a request, or an error that says what is wrong.
+func FuzzParseShopAndRequest(f *testing.F) {
+	f.Add([]byte(`{"version":1,"regions":[{"id":"home","name":"Home","countries":["DE"],"languages":["en"],"currency":"EUR","tax_shown":true,"tax":{},"shipping_tax":"0","methods":[]}],"products":[{"id":"ink","title":"Ink","variants":[{"sku":"ink","prices":{"EUR":{"price":1400}},"weight_g":1}]}],"nudges":[]}`), []byte(`{"cart":{"lines":[{"sku":"ink","quantity":1}]}}`))
+	f.Fuzz(func(t *testing.T, shop, request []byte) {
+		r, err := decide.ParseRequest(request)
+		if err != nil {
+			require.NotEmpty(t, err.Error())
+		}
+		s, err := decide.ParseShop(shop)
+		if err != nil {
+			require.NotEmpty(t, err.Error())
+			return
+		}
+		printed, err := decide.PrintShop(s)
+		require.NoError(t, err)
+		back, err := decide.ParseShop(printed)
+		require.NoError(t, err)
+		again, err := decide.PrintShop(back)
+		require.NoError(t, err)
+		assert.Equal(t, string(printed), string(again))
+		snap, err := decide.Compile(s)
+		require.NoError(t, err)
+		_, _ = snap.Decide(r)
+	})
+}

@@ -10,7 +10,7 @@ import (
 // one rung after the other, and hands on to the simple ones. The claim that saves
 // most comes first.
 func (e *enumerator) specials(at int) {
-	if !e.step() && len(e.found) > 0 || e.tooDear(at) {
+	if !e.step() || e.tooDear(at) {
 		return
 	}
 	if at == len(e.special) {
@@ -109,7 +109,7 @@ func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 			}
 			made = made[:len(made)-len(parts)]
 			last, count = was, count-1
-			return !e.cut
+			return !e.over
 		})
 	}
 	more()
@@ -180,7 +180,7 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 	for _, r := range earn {
 		units += r.qty
 	}
-	for sets := min(units/u.Size, (limit+u.Gets-1)/u.Gets); sets > 0 && !e.cut; sets-- {
+	for sets := min(units/u.Size, (limit+u.Gets-1)/u.Gets); sets > 0 && !e.over; sets-- {
 		vectors(earn, sets*u.Size, nil, func(v []int64) bool {
 			if !e.step() {
 				return false
@@ -199,7 +199,7 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 						try(c)
 					}
 				})
-				return !e.cut
+				return !e.over
 			}
 			c, ok := p.everyFrom(pk.unit, bought, left, sets, limit)
 			if !ok {
@@ -210,7 +210,7 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 					try(c)
 				}
 			})
-			return !e.cut
+			return !e.over
 		})
 	}
 }
@@ -247,7 +247,7 @@ func (e *enumerator) anyRewards(pk pick, bought []run, left []int64, sets, limit
 	if !u.Dearest {
 		slices.Reverse(can)
 	}
-	for n := min(units, limit, sets*u.Gets); n > (sets-1)*u.Gets && !e.cut; n-- {
+	for n := min(units, limit, sets*u.Gets); n > (sets-1)*u.Gets && !e.over; n-- {
 		vectors(can, n, nil, func(v []int64) bool {
 			if !e.step() {
 				return false
@@ -266,7 +266,7 @@ func (e *enumerator) anyRewards(pk pick, bought []run, left []int64, sets, limit
 			if !p.overlaps(u) || matched(bought, got, sets, u.Size, u.Gets) {
 				try(c)
 			}
-			return !e.cut
+			return !e.over
 		})
 	}
 }
@@ -310,7 +310,7 @@ func (e *enumerator) ties(c Claim, fixed int, left []int64, try func(Claim)) {
 				}
 			}
 			choose(at+1, next)
-			return !e.cut
+			return !e.over
 		})
 	}
 	choose(0, slices.Clone(c.Parts[:fixed]))
@@ -343,7 +343,7 @@ func (e *enumerator) some(pk pick, limit int64, try func(Claim)) {
 	if len(e.simple)+len(e.special) > 1 {
 		least = 1
 	}
-	for ; n >= least && !e.cut; n-- {
+	for ; n >= least && !e.over; n-- {
 		vectors(can, n, nil, func(v []int64) bool {
 			if !e.step() {
 				return false
@@ -355,7 +355,7 @@ func (e *enumerator) some(pk pick, limit int64, try func(Claim)) {
 				}
 			}
 			try(c)
-			return !e.cut
+			return !e.over
 		})
 	}
 }
@@ -364,7 +364,7 @@ func (e *enumerator) some(pk pick, limit int64, try func(Claim)) {
 // and save something on it: all to the one that saves most, then every other way.
 // Where one of them applies, no unit stays free.
 func (e *enumerator) simples(line int) {
-	if e.cut && len(e.found) > 0 {
+	if e.over {
 		return
 	}
 	for line < len(e.p.Lines) && e.free[line] == 0 {
@@ -409,7 +409,7 @@ func (e *enumerator) simples(line int) {
 			return
 		}
 		for n := q; n >= 0; n-- {
-			if !e.step() && len(e.found) > 0 {
+			if !e.step() {
 				return
 			}
 			if n == 0 {
@@ -425,7 +425,7 @@ func (e *enumerator) simples(line int) {
 }
 
 func (e *enumerator) simplesNext(line int) {
-	if e.tooDear(len(e.special)) {
+	if e.tooDear(len(e.special)) || e.hopeless() {
 		return
 	}
 	e.simples(line)

@@ -9,7 +9,7 @@ import (
 // MostUnitNodes bounds the enumeration of unit choices: so many steps of the
 // search, whatever the machine. Beyond it the choices found so far stand, the
 // first of which takes the most that can be taken off.
-const MostUnitNodes = 1 << 15
+const MostUnitNodes = 1 << 14
 
 // anyAddition is the end of a range without an end.
 const anyAddition money.Minor = 1 << 60
@@ -46,6 +46,9 @@ type enumerator struct {
 	slack   money.Minor // choices that cost more than the best by more than this are of no use
 	nodes   int
 	cut     bool
+	quota   int          // steps that the way to give ladders at hand may still take
+	over    bool         // whether it took them all
+	kept    []UnitChoice // found by looks that were cut short
 	ladders []ladder
 	owner   []int // per unit rung: its ladder
 	picks   []pick
@@ -64,13 +67,16 @@ func (p *Problem) unitChoices(slack money.Minor) ([]UnitChoice, bool) {
 	if len(p.Units) == 0 {
 		return []UnitChoice{p.noUnits()}, false
 	}
-	e := &enumerator{p: p, slack: slack, nodes: MostUnitNodes, best: anyAddition, owner: make([]int, len(p.Units))}
+	e := &enumerator{p: p, slack: slack, nodes: MostUnitNodes, quota: MostUnitNodes, best: anyAddition, owner: make([]int, len(p.Units))}
 	e.free = make([]int64, len(p.Lines))
 	for i, l := range p.Lines {
 		e.free[i] = l.Quantity
 	}
 	e.gather()
-	e.choose(0)
+	e.chooseAll()
+	if e.cut {
+		e.found = append(e.found, e.kept...)
+	}
 	if len(e.found) == 0 {
 		return []UnitChoice{p.noUnits()}, e.cut
 	}
@@ -133,10 +139,11 @@ func (p *Problem) unitKeys(given []bool) []Key {
 // step counts a node; false once the search is cut.
 func (e *enumerator) step() bool {
 	e.nodes--
-	if e.nodes < 0 {
-		e.cut = true
+	e.quota--
+	if e.nodes < 0 || e.quota < 0 {
+		e.over = true
 	}
-	return !e.cut
+	return !e.over
 }
 
 // gather puts rungs into ladders and lists what may be given of each.
@@ -277,13 +284,81 @@ func (p *Problem) savesAny(unit, kind int) bool {
 	return false
 }
 
-// choose decides what is given of each ladder in turn, then which units it takes.
-func (e *enumerator) choose(at int) {
-	if !e.step() && len(e.found) > 0 {
+// mostCombined is how many ways to give ladders are put in order before they are
+// tried; beyond that they are tried as they come.
+const mostCombined = 1 << 13
+
+// combined is one way to give ladders, and what units cost by it at least.
+type combined struct {
+	picks []pick
+	least money.Minor
+}
+
+// chooseAll tries what may be given of the ladders, the way that can cost least
+// first, until no other can come near the best found.
+func (e *enumerator) chooseAll() {
+	n := 1
+	for _, l := range e.ladders {
+		if n *= len(l.options); n > mostCombined {
+			e.choose(0, e.take)
+			e.cut = e.cut || e.over
+			return
+		}
+	}
+	var all []combined
+	e.choose(0, func() {
+		e.sortPicks()
+		least := e.least(0)
+		all = append(all, combined{slices.Clone(e.picks), least})
+	})
+	slices.SortStableFunc(all, func(a, b combined) int { return compareMinor(a.least, b.least) })
+	// A first look at each, short, finds good choices early; what it did not come
+	// to an end with is looked at again, at length, if it still may be of use.
+	for _, quota := range []int{firstLook, MostUnitNodes} {
+		var again []combined
+		for _, c := range all {
+			if e.best < anyAddition && c.least > e.best+e.slack {
+				break
+			}
+			found := len(e.found)
+			e.quota, e.over = quota, false
+			e.picks = append(e.picks[:0], c.picks...)
+			e.take()
+			if e.over {
+				again = append(again, c)
+				if quota < MostUnitNodes {
+					e.seen(found)
+				}
+			}
+			if e.nodes < 0 {
+				e.cut = true
+				return
+			}
+		}
+		all = again
+	}
+	e.cut = e.cut || len(all) > 0
+}
+
+// firstLook is how many steps each way to give ladders is looked at for at first.
+const firstLook = 1 << 8
+
+// seen takes back what a look that was cut short has found, keeping only how cheap
+// it was: the longer look finds it again.
+func (e *enumerator) seen(found int) {
+	if len(e.found) > found && len(e.kept) < 64 {
+		e.kept = append(e.kept, e.found[found:]...)
+	}
+	e.found = e.found[:found]
+}
+
+// choose decides what is given of each ladder in turn.
+func (e *enumerator) choose(at int, then func()) {
+	if !e.step() {
 		return
 	}
 	if at == len(e.ladders) {
-		e.take()
+		then()
 		return
 	}
 	n := len(e.picks)
@@ -292,7 +367,7 @@ func (e *enumerator) choose(at int) {
 			continue
 		}
 		e.picks = append(e.picks[:n], option...)
-		e.choose(at + 1)
+		e.choose(at+1, then)
 		e.picks = e.picks[:n]
 	}
 }
@@ -314,8 +389,8 @@ func clash(a, b *Nudge, ca, cb Class) bool {
 	return a.Group != "" && a.Group == b.Group || a.Refuses&cb != 0 || b.Refuses&ca != 0
 }
 
-// take assigns units to the rungs that are picked.
-func (e *enumerator) take() {
+// sortPicks puts the picks by how they take units: limited, all there are, on top.
+func (e *enumerator) sortPicks() {
 	e.special, e.simple, e.stacked = e.special[:0], e.simple[:0], e.stacked[:0]
 	for _, pk := range e.picks {
 		u, n := &e.p.Units[pk.unit], e.ladders[e.owner[pk.unit]].nudge
@@ -328,16 +403,53 @@ func (e *enumerator) take() {
 			e.simple = append(e.simple, pk)
 		}
 	}
+}
+
+// take assigns units to the rungs that are picked.
+func (e *enumerator) take() {
+	e.sortPicks()
 	e.claims = e.claims[:0]
 	e.specials(0)
+}
+
+// hopeless tells whether a rung that is picked can no longer reach its goal,
+// whatever the units that are still free become.
+func (e *enumerator) hopeless() bool {
+	if len(e.picks) < 2 {
+		return false
+	}
+	for _, pk := range e.picks {
+		o := e.owner[pk.unit]
+		if e.ladders[o].nudge.Stacks {
+			continue
+		}
+		u := e.p.Units[pk.unit]
+		u.Goal.Most = 0
+		_, _, ok := e.p.heldFor(&u, pk.kind, func(i int) int64 {
+			n := e.free[i]
+			for _, c := range e.claims {
+				if e.owner[c.Unit] == o {
+					n += c.taken(i)
+				}
+			}
+			return n
+		})
+		if !ok {
+			return true
+		}
+	}
+	return false
 }
 
 // tooDear tells whether no completion of what has been taken so far can come
 // near the best choice found.
 func (e *enumerator) tooDear(special int) bool {
-	if e.best == anyAddition {
-		return false
-	}
+	return e.best < anyAddition && e.least(special) > e.best+e.slack
+}
+
+// least bounds from below what units cost by any completion of what has been taken
+// so far.
+func (e *enumerator) least(special int) money.Minor {
 	least := money.Minor(0)
 	for i, l := range e.p.Lines {
 		least += l.Amount
@@ -354,7 +466,7 @@ func (e *enumerator) tooDear(special int) bool {
 	for _, pk := range e.special[special:] {
 		least -= e.p.mostSaved(pk, e.free)
 	}
-	return least > e.best+e.slack
+	return least
 }
 
 // lowest is the lowest price that the simple and stacking rungs that are picked

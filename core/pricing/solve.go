@@ -40,16 +40,23 @@ func (p *Problem) Prepare(most money.Minor) *Prepared {
 // be part of the best one: what shipping and the order rewards that depend on
 // what units cost can be worth at most.
 func (p *Problem) slack(added money.Minor) money.Minor {
+	if p.Added {
+		added = max(added, p.Lines[0].Amount)
+	}
 	bonds := p.bound()
 	if bonds && len(p.Gifts) > 0 {
 		return anyAddition / 2
 	}
 	var out money.Minor
+	all := bonds || p.Floor > 0 || p.MostOff > 0
+	open := all || slices.ContainsFunc(p.Ships, func(s Shipping) bool { return p.undecided(s.Goal, added) })
 	for _, m := range p.Methods {
-		_, fee := m.FeeRange(0, money.Most, p.Grams)
+		least, fee := m.FeeRange(0, money.Most, p.Grams)
+		if !open {
+			fee -= least // which rewards are given is settled; only the table's bands are not
+		}
 		out = max(out, fee+taxOn(p.ShippingTax, fee))
 	}
-	all := bonds || p.Floor > 0 || p.MostOff > 0
 	var rate money.Rate
 	for _, l := range p.Lines {
 		if !p.TaxShown {
@@ -66,7 +73,7 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 			}
 		}
 		off := o.Off(sum)
-		if o.Goal.Basis == Before && !all && off < least && o.Percent < money.Whole {
+		if !all && off < least && o.Percent < money.Whole && !p.undecided(o.Goal, added) {
 			continue // what is dearer before it stays dearer after it
 		}
 		out += off + taxOn(rate, off)
@@ -83,6 +90,37 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 		out = out*money.Minor(money.Whole)/money.Minor(keep) + 1
 	}
 	return out
+}
+
+// undecided tells whether what units cost may decide if a goal holds, for some
+// price of the added unit up to added.
+func (p *Problem) undecided(g Goal, added money.Minor) bool {
+	if g.Basis == Before || g.Measure != Value {
+		return false
+	}
+	lo, hi := make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
+	for i, l := range p.Lines {
+		lo[i], hi[i] = p.lowest(i), l.Amount
+	}
+	if p.Added {
+		lo[0], hi[0] = 0, added
+	}
+	least, any := p.measure(g, p.all(lo))
+	most, _ := p.measure(g, p.all(hi))
+	if g.Basis == AfterOrder {
+		for i := range p.Orders {
+			o := &p.Orders[i]
+			sum := added
+			for j, in := range o.Lines {
+				if in {
+					sum += p.Lines[j].Amount
+				}
+			}
+			least -= o.Off(sum)
+		}
+		least -= money.Minor(len(p.Lines)) // net values round down
+	}
+	return g.Most > 0 || g.meets(least, any) != g.meets(most, any)
 }
 
 // Solve chooses for the added unit's present price.
