@@ -31,14 +31,14 @@ const (
 
 	OfferAdd    Kind = "offer_add"    // the right to add an item at a special price
 	OfferBetter Kind = "offer_better" // the right to a better version in place of an item
-	OfferBump   Kind = "offer_bump"   // one more item at the checkout
+	OrderBump   Kind = "order_bump"   // one more item at the checkout
 	OfferAfter  Kind = "offer_after"  // an item after the purchase
 )
 
 // Kinds lists every form of reward, in the order of computing.
 var Kinds = []Kind{
 	UnitPercent, UnitAmount, UnitPrice, SetPrice, NForM, Every, OrderPercent, OrderAmount,
-	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferBump, OfferAfter,
+	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OrderBump, OfferAfter,
 }
 
 // Class says at which stage of computing a reward is given.
@@ -75,7 +75,7 @@ func (k Kind) Class() Class {
 		return ShippingClass
 	case Gift, GiftPick:
 		return GiftClass
-	case OfferAdd, OfferBetter, OfferBump, OfferAfter:
+	case OfferAdd, OfferBetter, OrderBump, OfferAfter:
 		return UnlockClass
 	}
 	return 0

@@ -24,7 +24,7 @@ var fields = map[Kind]string{
 	GiftPick:     "items* pick* percent",
 	OfferAdd:     "items* percent amounts",
 	OfferBetter:  "items* in_place_of* percent amounts",
-	OfferBump:    "items* percent amounts",
+	OrderBump:    "items* percent amounts",
 	OfferAfter:   "items* in_place_of percent amounts",
 }
 

@@ -34,7 +34,7 @@ var rewards = map[nudge.Kind]struct{ reward, path, want string }{
 	nudge.GiftPick:     {`"items":[{"sku":"SET-QUAY"},{"sku":"SET-NIGHT"}],"pick":1`, "gifts.0.state", "to_pick"},
 	nudge.OfferAdd:     {`"items":[{"sku":"SET-QUAY"}],"percent":"20"`, "offers.0.items.0.price", "1400"},
 	nudge.OfferBetter:  {`"items":[{"sku":"HARBLU-100"}],"in_place_of":["HARBLU-30"],"amounts":{"home":"28.00 EUR"}`, "offers.0.items.0.quantity", "3"},
-	nudge.OfferBump:    {`"items":[{"sku":"SET-QUAY"}],"percent":"20"`, "offers.0.kind", "offer_bump"},
+	nudge.OrderBump:    {`"items":[{"sku":"SET-QUAY"}],"percent":"20"`, "offers.0.kind", "order_bump"},
 	nudge.OfferAfter:   {`"items":[{"sku":"SET-QUAY"}]`, "offers.0.items.0.price", "1750"},
 }
 
