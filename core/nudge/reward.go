@@ -38,7 +38,7 @@ const (
 // Kinds lists every form of reward, in the order of computing.
 var Kinds = []Kind{
 	UnitPercent, UnitAmount, UnitPrice, SetPrice, NForM, Every, OrderPercent, OrderAmount,
-	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OrderBump, OfferAfter,
+	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferAfter, OrderBump,
 }
 
 // Class says at which stage of computing a reward is given.
@@ -75,7 +75,7 @@ func (k Kind) Class() Class {
 		return ShippingClass
 	case Gift, GiftPick:
 		return GiftClass
-	case OfferAdd, OfferBetter, OrderBump, OfferAfter:
+	case OfferAdd, OfferBetter, OfferAfter, OrderBump:
 		return UnlockClass
 	}
 	return 0
