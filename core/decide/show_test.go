@@ -1,6 +1,7 @@
 package decide_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -176,4 +177,31 @@ func TestACartOfGiftCardsAloneHasNoFee(t *testing.T) {
 	assert.Equal(t, money.Minor(5000), d.ToPay)
 	d = must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "gift-card", Quantity: 2}, line{SKU: "ink", Quantity: 1})})
 	assert.Equal(t, money.Minor(6990), d.ToPay)
+}
+
+// Carts of any size that a request may hold are decided, whatever is live.
+func TestACartOfMillionsIsDecided(t *testing.T) {
+	prices := map[string]money.Minor{}
+	var lines []line
+	for i := range 120 {
+		sku := fmt.Sprintf("p%03d", i)
+		prices[sku] = money.Minor(1 + i%7)
+		lines = append(lines, line{SKU: sku, Quantity: decide.MostQuantity})
+	}
+	half := money.Rate(500_000)
+	var live []decide.Live
+	for i, r := range []nudge.Reward{
+		{Kind: nudge.UnitPercent, Percent: &half, Dearest: 1000},
+		{Kind: nudge.SetPrice, Size: 3, Amounts: nudge.Amounts{"home": decidetest.EUR(2)}},
+		{Kind: nudge.NForM, Size: 3, PayFor: 2},
+		{Kind: nudge.Every, Size: 2, Get: 1, Percent: &half, DearestFirst: true},
+		{Kind: nudge.Every, Size: 2, Get: 1, Percent: &half},
+	} {
+		d := decidetest.Ladder("n", nudge.BeforeNudges, nudge.Rung{Count: 2, Rewards: []nudge.Reward{r}})
+		d.Ladder.Measure = nudge.Units
+		live = append(live, decide.Live{ID: fmt.Sprint(i), Priority: i, Definition: d})
+	}
+	d := must(t, decidetest.Snapshot(t, 590, decidetest.Goods(t, prices), live...), decide.Request{Cart: decidetest.Cart(lines...)})
+	assert.Positive(t, d.Off)
+	assert.Equal(t, d.Before, d.Goods+d.Off)
 }

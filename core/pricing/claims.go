@@ -120,22 +120,29 @@ func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 // not come before it, so that sets are not drawn twice in another order.
 func vectors(runs []run, n int64, last []int64, yield func([]int64) bool) bool {
 	v := make([]int64, len(runs))
+	room := make([]int64, len(runs)+1) // how many the runs from here on can give
+	for i := len(runs) - 1; i >= 0; i-- {
+		room[i] = room[i+1] + runs[i].qty
+	}
 	var fill func(at int, left int64, free bool) bool
 	fill = func(at int, left int64, free bool) bool {
 		if at == len(runs) {
-			return left > 0 || yield(v)
+			return yield(v)
 		}
 		most := min(left, runs[at].qty)
 		if !free {
 			most = min(most, last[at])
 		}
-		for k := most; k >= 0; k-- {
+		for k := most; k >= max(0, left-room[at+1]); k-- {
 			v[at] = k
 			if !fill(at+1, left-k, free || k < last[at]) {
 				return false
 			}
 		}
 		v[at] = 0
+		return true
+	}
+	if n > room[0] {
 		return true
 	}
 	return fill(0, n, last == nil)

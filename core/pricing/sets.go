@@ -180,17 +180,37 @@ func (p *Problem) claimEvery(at int, free []int64, limit int64) Claim {
 			units += free[i]
 		}
 	}
-	best := Claim{Unit: at}
-	for sets := min(units/(u.Size+1), (limit+u.Gets-1)/u.Gets); sets > 0; sets-- {
-		c, ok := p.everyOf(at, free, sets, limit)
-		if ok && c.Saved() > best.Saved() {
-			best = c
-		}
-		if ok {
-			break
+	most := min(units/(u.Size+1), (limit+u.Gets-1)/u.Gets)
+	if most > 1<<10 {
+		// With so many, one more or less is found by halving.
+		most = mostFitting(most, func(n int64) bool {
+			_, ok := p.everyOf(at, free, n, limit)
+			return ok
+		})
+	}
+	for sets := most; sets > 0; sets-- {
+		if c, ok := p.everyOf(at, free, sets, limit); ok {
+			return c
 		}
 	}
-	return best
+	return Claim{Unit: at}
+}
+
+// mostFitting returns the largest n up to most that fits, where fewer fit as well.
+func mostFitting(most int64, fits func(int64) bool) int64 {
+	if most <= 0 || fits(most) {
+		return max(0, most)
+	}
+	lo, hi := int64(0), most-1
+	for lo < hi {
+		mid := lo + (hi-lo+1)/2
+		if fits(mid) {
+			lo = mid
+		} else {
+			hi = mid - 1
+		}
+	}
+	return lo
 }
 
 // everyInTurn makes sets from the dearest units down: for each the dearest units
@@ -305,9 +325,9 @@ func (p *Problem) everyFrom(at int, bought []run, left []int64, sets, limit int6
 		}
 		n := min(want, r.qty)
 		if ruled { // units dearer than any that could earn them are passed over
-			for n > 0 && !matched(bought, append(slices.Clone(rewarded), run{r.line, n, r.price}), sets, u.Size, u.Gets) {
-				n--
-			}
+			n = mostFitting(n, func(n int64) bool {
+				return matched(bought, append(slices.Clone(rewarded), run{r.line, n, r.price}), sets, u.Size, u.Gets)
+			})
 			if n == 0 {
 				continue
 			}
@@ -343,10 +363,16 @@ func matched(bought, rewarded []run, sets, size, gets int64) bool {
 	b, r := slices.Clone(bought), slices.Clone(rewarded)
 	slices.SortStableFunc(b, down)
 	slices.SortStableFunc(r, down)
-	for k := range sets {
-		cheapest, ok := priceAt(b, (k+1)*size-1)
-		dearest, any := priceAt(r, k*gets)
-		if ok && any && dearest > cheapest {
+	// Down both lists prices fall, so that of the sets whose dearest reward lies in
+	// one run the last is the hardest to allow.
+	var from int64
+	for _, x := range r {
+		first, last := (from+gets-1)/gets, (from+x.qty-1)/gets
+		from += x.qty
+		if last = min(last, sets-1); first > last {
+			continue
+		}
+		if cheapest, ok := priceAt(b, (last+1)*size-1); ok && x.price > cheapest {
 			return false
 		}
 	}

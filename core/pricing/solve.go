@@ -348,15 +348,18 @@ func (s *solver) ships(c *UnitChoice, st goodsStage) {
 			continue
 		}
 		fee := p.listFee(&st, m)
-		if !s.budget {
-			s.shipNudges(c, st, m, fee, holds)
-			continue
-		}
 		var can []int
 		for i := range p.Ships {
-			if holds[i] && p.Ships[i].By[m].Lower(fee) < fee && len(can) < 12 {
+			if holds[i] && p.Ships[i].By[m].Lower(fee) < fee {
 				can = append(can, i)
 			}
+		}
+		if len(can) > mostShips {
+			if !s.budget {
+				s.shipNudges(c, st, m, fee, holds)
+				continue
+			}
+			can = can[:mostShips]
 		}
 		for set := range 1 << len(can) {
 			var use []int
@@ -371,6 +374,10 @@ func (s *solver) ships(c *UnitChoice, st goodsStage) {
 		}
 	}
 }
+
+// mostShips is how many shipping rungs are tried in every combination where
+// groups, refusals or budgets bind them.
+const mostShips = 8
 
 // shipNudges tries every set of the nudges whose shipping rungs hold: which of
 // their rungs bring the fee down furthest does not depend on what binds them.
