@@ -204,7 +204,10 @@ func (v *benchView) rung(i int) rungView {
 	if t, ok := r.Thresholds[v.Region.ID]; ok {
 		out.Threshold, out.Zero = money.Format(t, v.Locale), t.Minor == 0
 	}
-	if m := v.D.Ladder.Counts(); m != nudge.Value {
+	switch m := v.D.Ladder.Counts(); {
+	case nudge.Repeats(r.Rewards[0].Kind) && r.Count == 0 && len(r.Thresholds) == 0:
+		out.Threshold = nudge.MeasureText(nudge.Units, r.Rewards[0].Size, v.Region.Currency, "en", v.Locale) // the goal of a set is its size
+	case m != nudge.Value:
 		out.Threshold = nudge.MeasureText(m, r.Count, v.Region.Currency, "en", v.Locale)
 	}
 	out.Reward = nudge.RewardsText(r.Rewards, nudge.Voice{Region: v.Region, Language: "en", Locale: v.Locale, Label: v.label})
