@@ -15,7 +15,7 @@ export AGONAL_STATE=$STATE
 if [ "${ONLY:-}" != browser ]; then
   say "Go tests"
   go vet ./...
-  go test ./... -count=1 ${GOTESTFLAGS:-}
+  go test ./... -count=1 -timeout 25m ${GOTESTFLAGS:-}
 fi
 if [ "${ONLY:-}" != go ]; then
   say "Browser tests"
