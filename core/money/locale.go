@@ -176,10 +176,11 @@ func separators(locale string) (point, group string) {
 		return ".", ","
 	}
 	s := strings.TrimSpace(strings.Map(plainSpace, f.Format(a)))
-	one, six := strings.Index(s, "1"), strings.Index(s, "7")
-	point = strings.TrimSuffix(s[six+1:], "89")
-	group = s[one+1 : strings.Index(s, "2")]
-	return point, group
+	one, two, seven := strings.Index(s, "1"), strings.Index(s, "2"), strings.Index(s, "7")
+	if one < 0 || two < one || seven < 0 {
+		return ".", "," // a locale with digits of its own; amounts are typed with 0 to 9
+	}
+	return strings.TrimSuffix(s[seven+1:], "89"), s[one+1 : two]
 }
 
 // ungroup takes the grouping marks out of a whole number; false where they do
