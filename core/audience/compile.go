@@ -1,12 +1,13 @@
 package audience
 
 import (
-	"cmp"
 	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/codes"
 	"agonal.dev/agonal/core/money"
 )
 
@@ -112,9 +113,9 @@ func (c *Condition) leaf(name string) func(*Facts) Truth {
 	case "cart_value", "units", "distinct_products", "weight_g", "holds", "only", "sale_in_cart", "empty_cart":
 		return c.cart(name)
 	case "code":
-		want := fold(c.Code)
+		want := codes.Normal(c.Code)
 		return func(f *Facts) Truth {
-			return truth(slices.ContainsFunc(f.Codes, func(s string) bool { return fold(s) == want }))
+			return truth(slices.ContainsFunc(f.Codes, func(s string) bool { return codes.Normal(s) == want }))
 		}
 	case "regions":
 		return func(f *Facts) Truth { return truth(slices.Contains(c.Regions, f.Region)) }
@@ -122,7 +123,7 @@ func (c *Condition) leaf(name string) func(*Facts) Truth {
 		return known(func(f *Facts) bool { return f.Country != "" }, func(f *Facts) bool { return slices.Contains(c.Countries, f.Country) })
 	case "postcodes":
 		return known(func(f *Facts) bool { return f.Postcode != "" }, func(f *Facts) bool {
-			return slices.ContainsFunc(c.Postcodes, func(p string) bool { return strings.HasPrefix(plain(f.Postcode), plain(p)) })
+			return slices.ContainsFunc(c.Postcodes, func(p string) bool { return strings.HasPrefix(catalog.Postcode(f.Postcode), catalog.Postcode(p)) })
 		})
 	case "methods":
 		return known(func(f *Facts) bool { return f.Method != "" }, func(f *Facts) bool { return slices.Contains(c.Methods, f.Method) })
@@ -140,13 +141,6 @@ func known(is, holds func(*Facts) bool) func(*Facts) Truth {
 		}
 		return truth(holds(f))
 	}
-}
-
-func fold(code string) string { return strings.ToUpper(strings.TrimSpace(code)) }
-
-// plain is a postcode in capitals, without spaces and hyphens.
-func plain(s string) string {
-	return strings.NewReplacer(" ", "", "-", "").Replace(strings.ToUpper(s))
 }
 
 // cart judges what is in the cart, which is always known.
@@ -351,21 +345,4 @@ func (m *Money) holds(region string, v money.Minor) Truth {
 		}
 	}
 	return True
-}
-
-// Needs reports what a tree asks about, as field names, sorted; the same
-// condition twice is named once.
-func (t *Tree) Needs() []string {
-	if t == nil {
-		return nil
-	}
-	if len(t.kids) == 0 {
-		return []string{t.name}
-	}
-	var out []string
-	for _, k := range t.kids {
-		out = append(out, k.Needs()...)
-	}
-	slices.SortFunc(out, cmp.Compare[string])
-	return slices.Compact(out)
 }

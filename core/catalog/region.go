@@ -183,15 +183,16 @@ func (r *Region) Covers(country, postcode string) (closeness int, ok bool) {
 		return 0, true
 	}
 	for _, p := range r.Postcodes {
-		if p != "" && strings.HasPrefix(plain(postcode), plain(p)) {
+		if p != "" && strings.HasPrefix(Postcode(postcode), Postcode(p)) {
 			closeness, ok = max(closeness, len(p)), true
 		}
 	}
 	return closeness, ok
 }
 
-// plain is a postcode in capitals, without spaces and hyphens.
-func plain(s string) string {
+// Postcode is the form in which postcodes are compared: in capitals, without
+// spaces and hyphens.
+func Postcode(s string) string {
 	return strings.NewReplacer(" ", "", "-", "").Replace(strings.ToUpper(s))
 }
 
@@ -200,7 +201,7 @@ func plain(s string) string {
 func (m *Method) Surcharge(tags []string, postcode string) money.Minor {
 	var fee money.Minor
 	for _, s := range m.Surcharges {
-		if s.Tag != "" && slices.Contains(tags, s.Tag) || s.Postcode != "" && strings.HasPrefix(plain(postcode), plain(s.Postcode)) {
+		if s.Tag != "" && slices.Contains(tags, s.Tag) || s.Postcode != "" && strings.HasPrefix(Postcode(postcode), Postcode(s.Postcode)) {
 			fee += s.Fee
 		}
 	}

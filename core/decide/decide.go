@@ -6,6 +6,7 @@ import (
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/codes"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
@@ -194,7 +195,7 @@ func (w *work) hasCode(n *compiled) bool {
 	a := &n.Definition.Audience
 	switch {
 	case a.Code != "":
-		return slices.ContainsFunc(w.codes, func(c string) bool { return codeKey(c) == codeKey(a.Code) })
+		return slices.ContainsFunc(w.codes, func(c string) bool { return codes.Normal(c) == codes.Normal(a.Code) })
 	case a.Pool != "":
 		return slices.ContainsFunc(w.req.Cart.Codes, func(c string) bool { return w.req.Cart.PoolCodes[c] == a.Pool })
 	}
@@ -382,7 +383,7 @@ func (w *work) codeOutcomes() []CodeOutcome {
 		for i := range w.taking {
 			t := &w.taking[i]
 			a := &t.n.Definition.Audience
-			mine := a.Code != "" && codeKey(a.Code) == codeKey(c) || a.Pool != "" && w.req.Cart.PoolCodes[c] == a.Pool
+			mine := a.Code != "" && codes.Normal(a.Code) == codes.Normal(c) || a.Pool != "" && w.req.Cart.PoolCodes[c] == a.Pool
 			switch {
 			case !mine:
 				continue

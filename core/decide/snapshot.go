@@ -4,13 +4,13 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 	_ "time/tzdata" // the shop's time zone, whatever the machine has
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/codes"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
@@ -282,7 +282,7 @@ func (x *index) put(i int, n *compiled, region string) {
 	in := d.Ladder.Scope.Include
 	switch {
 	case d.Audience.Code != "":
-		key := codeKey(d.Audience.Code)
+		key := codes.Normal(d.Audience.Code)
 		x.byCode[key] = append(x.byCode[key], i)
 	case d.Audience.Pool != "":
 		x.byPool[d.Audience.Pool] = append(x.byPool[d.Audience.Pool], i)
@@ -309,8 +309,6 @@ func (x *index) put(i int, n *compiled, region string) {
 // it counts.
 func elsewhere(d *nudge.Definition) bool { return d.AppliesCode != "" }
 
-func codeKey(code string) string { return strings.ToUpper(strings.TrimSpace(code)) }
-
 // candidates returns the nudges that can matter to a cart or page, in order. Among
 // them are quiet ones, which only what is added for the others can touch.
 func (s *Snapshot) candidates(region int, lines []line, req *Request) (all []int, quiet map[string]bool) {
@@ -332,7 +330,7 @@ func (s *Snapshot) candidates(region int, lines []line, req *Request) (all []int
 		touch(lines[i].facts.Product, lines[i].facts.Collections, lines[i].facts.Tags)
 	}
 	for _, c := range req.Cart.Codes {
-		found = append(found, x.byCode[codeKey(c)]...)
+		found = append(found, x.byCode[codes.Normal(c)]...)
 		if pool, ok := req.Cart.PoolCodes[c]; ok {
 			found = append(found, x.byPool[pool]...)
 		}
@@ -344,7 +342,7 @@ func (s *Snapshot) candidates(region int, lines []line, req *Request) (all []int
 	}
 	for _, i := range found {
 		if code := s.nudges[i].Definition.AppliesCode; code != "" {
-			found = append(found, x.byCode[codeKey(code)]...)
+			found = append(found, x.byCode[codes.Normal(code)]...)
 		}
 	}
 	page := req.Moment.Page

@@ -86,9 +86,7 @@ func TestBestNeverCostsMoreThanPayingByPriority(t *testing.T) {
 	assert.Greater(t, contended*100, cases*30)
 }
 
-// What by priority chooses is allowed: the naive rules find nothing wrong with
-// the units taken, and the first nudge that can be given is given.
-func TestByPriorityTakesTheFirstRungThatHolds(t *testing.T) {
+func TestByPriorityTakesNoUnitTwiceAndGivesOnlyWhatHolds(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		p := pricingtest.Small.Draw(t)
 		p.Mode = pricing.ByPriority

@@ -16,9 +16,6 @@ const MostNodes = 1 << 14
 // any problem whose amounts sum up within money.Most.
 func (p *Problem) Solve() Outcome { return p.Prepare(0).Solve() }
 
-// SolveFor is Solve with one of the methods chosen.
-func (p *Problem) SolveFor(method int) Outcome { return p.Prepare(0).SolveFor(method) }
-
 // Prepared is a problem with its unit choices listed, so that it can be solved
 // for many prices of the added unit, which no unit reward touches.
 type Prepared struct {
