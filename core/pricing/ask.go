@@ -1,0 +1,117 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// Forced returns the best outcome in which a unit or order rung is given, false
+// where none is allowed.
+func (p *Problem) Forced(r Ref) (Outcome, bool) {
+	q := *p
+	q.Mode = BestForShopper
+	pr := q.Prepare(0)
+	if p.slack(0) < anyAddition/2 {
+		pr.Choices, pr.Cut = q.unitChoices(anyAddition / 2)
+	}
+	var best Outcome
+	found := false
+	keep := func(o Outcome, ok bool) {
+		if ok && (!found || o.ToPay < best.ToPay) {
+			best, found = o, true
+		}
+	}
+	for _, c := range pr.Choices {
+		if r.Class == UnitClass && !c.Given[r.Index] {
+			continue
+		}
+		one := Prepared{P: &q, Choices: []UnitChoice{c}}
+		if r.Class == UnitClass {
+			o := one.Solve()
+			keep(o, o.After != nil)
+			continue
+		}
+		o := one.Solve()
+		if o.After == nil {
+			continue
+		}
+		given := slices.Clone(o.OrderGiven)
+		given[r.Index] = true
+		keep(q.Under(c, given, o.Method))
+	}
+	return best, found
+}
+
+// Holds tells whether a goal of an order, shipping or gift rung holds when lines
+// cost afterUnits and, after order rewards, after.
+func (p *Problem) Holds(g Goal, afterUnits, after []money.Minor) bool {
+	return g.meets(p.measure(g, p.all(p.at(g.Basis, afterUnits, after))))
+}
+
+// MeasureOf returns a goal's measure when lines cost amounts at its basis, and
+// whether anything is counted.
+func (p *Problem) MeasureOf(g Goal, amounts []money.Minor) (int64, bool) {
+	return p.measure(g, p.all(amounts))
+}
+
+// Meets tells whether a measure makes a goal.
+func (g Goal) Meets(measure int64, any bool) bool { return g.meets(measure, any) }
+
+// Clashes tells whether two of the unit and order rungs given may not stand
+// together.
+func (p *Problem) Clashes(units, orders []bool) bool {
+	var paid []given
+	for i, g := range units {
+		if g {
+			paid = append(paid, given{p.Units[i].Key, p.nudge(p.Units[i].Nudge), UnitClass})
+		}
+	}
+	for i, g := range orders {
+		if g {
+			paid = append(paid, given{p.Orders[i].Key, p.nudge(p.Orders[i].Nudge), OrderClass})
+		}
+	}
+	for i, a := range paid {
+		for _, b := range paid[:i] {
+			if a.key.Nudge != b.key.Nudge && clash(a.nudge, b.nudge, a.class, b.class) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Reached lists the shipping rungs a walk has reached.
+func (t *Turns) Reached() []int { return t.ships }
+
+// ReachedGifts lists the gift rungs a walk has reached.
+func (t *Turns) ReachedGifts() []int { return t.gifts }
+
+// Replaces tells whether the nudge of a rung gives one rung only.
+func (p *Problem) Replaces(nudge int) bool { return p.nudge(nudge).Replacing }
+
+// SavesAny tells whether unit rung i saves anything on any unit of the cart.
+func (p *Problem) SavesAny(i int) bool { return p.savesAny(i, -1) }
+
+// Under returns the outcome with a unit choice, the given order rungs and a
+// method (-1: none), false where that is not allowed.
+func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) {
+	c, ok := p.present(c)
+	if !ok {
+		return Outcome{}, false
+	}
+	st, ok := p.order(&c, given)
+	if !ok {
+		return Outcome{}, false
+	}
+	var use []int
+	if method >= 0 {
+		use = p.fewest(method, p.listFee(&st, method), p.shipHolds(c.After, st.after))
+	}
+	ship, ok := p.shipping(&st, method, use)
+	if !ok {
+		return Outcome{}, false
+	}
+	return p.outcome(&candidate{units: &c, goodsStage: st, shipStage: ship}), true
+}

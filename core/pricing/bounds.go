@@ -1,0 +1,168 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// slack bounds how much more than the cheapest a unit choice may cost and still
+// be part of the best one: what shipping and the order rewards that depend on
+// what units cost can be worth at most.
+func (p *Problem) slack(added money.Minor) money.Minor {
+	if p.Added {
+		added = max(added, p.Lines[0].Amount)
+	}
+	bonds := p.bound()
+	if bonds && len(p.Gifts) > 0 {
+		return anyAddition / 2
+	}
+	var out money.Minor
+	all := bonds || p.Floor > 0 || p.MostOff > 0
+	open := all || slices.ContainsFunc(p.Ships, func(s Shipping) bool { return p.undecided(s.Goal, added) })
+	for _, m := range p.Methods {
+		least, fee := m.FeeRange(0, money.Most, p.Grams)
+		if !open {
+			fee -= least // which rewards are given is settled; only the table's bands are not
+		}
+		out = max(out, fee+taxOn(p.ShippingTax, fee))
+	}
+	var rate money.Rate
+	for _, l := range p.Lines {
+		if !p.TaxShown {
+			rate = max(rate, l.Tax)
+		}
+	}
+	for i := range p.Orders {
+		o := &p.Orders[i]
+		sum, least := added, money.Minor(0)
+		for j, in := range o.Lines {
+			if in {
+				sum += p.Lines[j].Amount
+				least += p.lowest(j)
+			}
+		}
+		off := o.Off(sum)
+		if !all && off < least && o.Percent < money.Whole && !p.undecided(o.Goal, added) {
+			continue // what is dearer before it stays dearer after it
+		}
+		out += off + taxOn(rate, off)
+	}
+	if len(p.Orders) > 0 || !p.TaxShown {
+		out += money.Minor(2 * (len(p.Orders) + 1) * (len(p.Lines) + 1)) // rounding
+	}
+	// Percentages off the order shrink what lies between two unit choices.
+	for i := range p.Orders {
+		keep := money.Whole - p.Orders[i].Percent
+		if keep == 0 || out > anyAddition/4/money.Minor(money.Whole) {
+			return anyAddition / 2
+		}
+		out = out*money.Minor(money.Whole)/money.Minor(keep) + 1
+	}
+	return out
+}
+
+// undecided tells whether what units cost may decide if a goal holds, for some
+// price of the added unit up to added.
+func (p *Problem) undecided(g Goal, added money.Minor) bool {
+	if g.Basis == Before || g.Measure != Value {
+		return false
+	}
+	lo, hi := make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
+	for i, l := range p.Lines {
+		lo[i], hi[i] = p.lowest(i), l.Amount
+	}
+	if p.Added {
+		lo[0], hi[0] = 0, added
+	}
+	least, any := p.measure(g, p.all(lo))
+	most, _ := p.measure(g, p.all(hi))
+	if g.Basis == AfterOrder {
+		for i := range p.Orders {
+			o := &p.Orders[i]
+			sum := added
+			for j, in := range o.Lines {
+				if in {
+					sum += p.Lines[j].Amount
+				}
+			}
+			least -= o.Off(sum)
+		}
+		least -= money.Minor(len(p.Lines)) // net values round down
+	}
+	return g.Most > 0 || g.meets(least, any) != g.meets(most, any)
+}
+
+// bounds prepares what no choice can go below.
+func (s *solver) bounds() {
+	p := s.p
+	s.minRate = money.Whole
+	for _, l := range p.Lines {
+		s.minRate = min(s.minRate, l.Tax)
+	}
+	if p.TaxShown || len(p.Lines) == 0 {
+		s.minRate = 0
+	}
+	if len(p.Ships) > 0 || len(s.methods) == 0 || s.methods[0] < 0 || !p.anyGoods() {
+		return
+	}
+	s.least = anyAddition
+	for _, m := range s.methods {
+		fee, _ := p.Methods[m].FeeRange(0, money.Most, p.Grams)
+		s.least = min(s.least, fee)
+	}
+}
+
+// floorOf is the least that can be paid when goods cost so much.
+func (s *solver) floorOf(goods money.Minor) money.Minor {
+	out := goods + s.least
+	if !s.p.TaxShown {
+		out += max(0, taxOn(s.minRate, goods)-money.Minor(len(s.p.Lines)))
+	}
+	return out
+}
+
+// lowest bounds from below what a line can cost after unit rewards.
+func (p *Problem) lowest(line int) money.Minor {
+	l := &p.Lines[line]
+	if l.Quantity == 0 {
+		return l.Amount
+	}
+	price := l.Unit
+	for j := range p.Units {
+		u := &p.Units[j]
+		switch {
+		case !u.On[line]:
+		case u.inSets():
+			price = 0
+		case !p.nudge(u.Nudge).Stacks:
+			price = min(price, l.Unit-u.mostOff(l.Unit))
+		}
+	}
+	for j := range p.Units {
+		if u := &p.Units[j]; u.On[line] && p.nudge(u.Nudge).Stacks {
+			price -= u.mostOff(price)
+		}
+	}
+	return max(0, price) * l.Quantity
+}
+
+// leastGoods bounds what goods can cost under any choice.
+func (p *Problem) leastGoods(cut bool, lowest money.Minor) money.Minor {
+	if cut {
+		lowest = 0
+		for i := range p.Lines {
+			lowest += p.lowest(i)
+		}
+	}
+	for i := range p.Orders {
+		sum := money.Minor(0)
+		for j, in := range p.Orders[i].Lines {
+			if in {
+				sum += p.Lines[j].Amount
+			}
+		}
+		lowest -= p.Orders[i].Off(sum)
+	}
+	return max(0, lowest)
+}
