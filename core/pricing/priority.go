@@ -39,7 +39,8 @@ func (p *Problem) exactly(method int) Judge {
 		Goal: func(g Goal, t *Turns) bool {
 			var after []money.Minor
 			if g.Basis == AfterOrder {
-				after = p.AfterOrders(t.Units, t.Orders)
+				st, _ := p.order(&t.Units, t.Orders) // allowed, and trimmed as it will be
+				after = st.after
 			}
 			return g.meets(p.measure(g, p.all(p.at(g.Basis, t.Units.After, after))))
 		},
