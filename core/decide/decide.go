@@ -317,11 +317,10 @@ func (w *work) shipping() *Shipping {
 		each.chosen = -1
 		all, _ = each.assemble(nil)
 	}
-	prepared := all.Prepare(0)
 	for i, m := range w.methods {
 		o := w.outcome
 		if i != applied {
-			o = prepared.SolveFor(i)
+			o = all.SolveFor(i)
 		}
 		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.language()), o.ListFee, o.Fee, o.ToPay})
 	}

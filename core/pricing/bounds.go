@@ -93,35 +93,6 @@ func (p *Problem) undecided(g Goal, added money.Minor) bool {
 	return g.Most > 0 || g.meets(least, any) != g.meets(most, any)
 }
 
-// bounds prepares what no choice can go below.
-func (s *solver) bounds() {
-	p := s.p
-	s.minRate = money.Whole
-	for _, l := range p.Lines {
-		s.minRate = min(s.minRate, l.Tax)
-	}
-	if p.TaxShown || len(p.Lines) == 0 {
-		s.minRate = 0
-	}
-	if len(p.Ships) > 0 || len(s.methods) == 0 || s.methods[0] < 0 || !p.anyGoods() {
-		return
-	}
-	s.least = anyAddition
-	for _, m := range s.methods {
-		fee, _ := p.Methods[m].FeeRange(0, money.Most, p.Grams)
-		s.least = min(s.least, fee)
-	}
-}
-
-// floorOf is the least that can be paid when goods cost so much.
-func (s *solver) floorOf(goods money.Minor) money.Minor {
-	out := goods + s.least
-	if !s.p.TaxShown {
-		out += max(0, taxOn(s.minRate, goods)-money.Minor(len(s.p.Lines)))
-	}
-	return out
-}
-
 // lowest bounds from below what a line can cost after unit rewards.
 func (p *Problem) lowest(line int) money.Minor {
 	l := &p.Lines[line]

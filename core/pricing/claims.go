@@ -10,7 +10,7 @@ import (
 // one rung after the other, and hands on to the simple ones. The claim that saves
 // most comes first.
 func (e *enumerator) specials(at int) {
-	if !e.step() || e.tooDear(at) {
+	if !e.step() || e.tooDear(at, 0) {
 		return
 	}
 	if at == len(e.special) {
@@ -381,26 +381,12 @@ func (e *enumerator) simples(line int) {
 		e.leaf()
 		return
 	}
-	type taker struct {
-		unit int
-		off  money.Minor
-	}
-	var takers []taker
 	price := e.p.Lines[line].Unit
-	for _, pk := range e.simple {
-		u := &e.p.Units[pk.unit]
-		if pk.kind >= 0 && e.p.kind(u, line) != pk.kind {
-			continue
-		}
-		if off := e.p.saves(u, line, price); off > 0 {
-			takers = append(takers, taker{pk.unit, off})
-		}
-	}
+	takers := e.p.takersOf(nil, e.simple, line)
 	if len(takers) == 0 {
 		e.simples(line + 1) // its units stay free
 		return
 	}
-	slices.SortStableFunc(takers, func(a, b taker) int { return int(b.off - a.off) })
 	var give func(at int)
 	give = func(at int) {
 		t := takers[at]
@@ -432,7 +418,7 @@ func (e *enumerator) simples(line int) {
 }
 
 func (e *enumerator) simplesNext(line int) {
-	if e.tooDear(len(e.special)) || e.hopeless() {
+	if e.tooDear(len(e.special), line) || e.hopeless() {
 		return
 	}
 	e.simples(line)

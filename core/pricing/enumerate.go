@@ -59,6 +59,40 @@ type enumerator struct {
 	claims  []Claim
 	best    money.Minor // goods of the best choice found
 	found   []UnitChoice
+	// With a solver, choices are not listed but completed as they are found.
+	solver *solver
+	open   money.Minor // the least that what was not looked at could cost
+	drawn  int         // looks at what can at best cost as much as the best found
+	wants  []want      // of the simple rungs that are picked
+	takers [][]taker   // per line: the simple rungs that are picked and save on it
+	// Per line: what one unit can cost at least and most, and if it stays free; and
+	// what all of it can cost by what has been taken so far.
+	lowUnit, highUnit, freeUnit []money.Minor
+	low, high                   []money.Minor
+}
+
+// eachUnitChoice completes every allowed unit choice that can be part of the best
+// choice, and returns the least that one it did not come to could cost.
+func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
+	if len(p.Units) == 0 {
+		c := p.noUnits()
+		s.orders(&c)
+		return anyAddition
+	}
+	e := p.enumerator()
+	e.solver, e.open, e.drawn, e.nodes = s, anyAddition, MostTies, MostSearchNodes
+	e.gather()
+	e.chooseAll()
+	return e.open
+}
+
+func (p *Problem) enumerator() *enumerator {
+	e := &enumerator{p: p, nodes: MostUnitNodes, quota: MostUnitNodes, best: anyAddition, owner: make([]int, len(p.Units))}
+	e.free = make([]int64, len(p.Lines))
+	for i, l := range p.Lines {
+		e.free[i] = l.Quantity
+	}
+	return e
 }
 
 // unitChoices lists the allowed unit choices that cost, before order rewards, at
@@ -67,11 +101,8 @@ func (p *Problem) unitChoices(slack money.Minor) ([]UnitChoice, bool) {
 	if len(p.Units) == 0 {
 		return []UnitChoice{p.noUnits()}, false
 	}
-	e := &enumerator{p: p, slack: slack, nodes: MostUnitNodes, quota: MostUnitNodes, best: anyAddition, owner: make([]int, len(p.Units))}
-	e.free = make([]int64, len(p.Lines))
-	for i, l := range p.Lines {
-		e.free[i] = l.Quantity
-	}
+	e := p.enumerator()
+	e.slack = slack
 	e.gather()
 	e.chooseAll()
 	if e.cut {
@@ -297,6 +328,10 @@ type combined struct {
 // chooseAll tries what may be given of the ladders, the way that can cost least
 // first, until no other can come near the best found.
 func (e *enumerator) chooseAll() {
+	if e.solver != nil {
+		e.eachWay()
+		return
+	}
 	n := 1
 	for _, l := range e.ladders {
 		if n *= len(l.options); n > mostCombined {
@@ -408,6 +443,9 @@ func (e *enumerator) sortPicks() {
 // take assigns units to the rungs that are picked.
 func (e *enumerator) take() {
 	e.sortPicks()
+	if e.solver != nil {
+		e.ready(false)
+	}
 	e.claims = e.claims[:0]
 	e.specials(0)
 }
@@ -443,7 +481,10 @@ func (e *enumerator) hopeless() bool {
 
 // tooDear tells whether no completion of what has been taken so far can come
 // near the best choice found.
-func (e *enumerator) tooDear(special int) bool {
+func (e *enumerator) tooDear(special, line int) bool {
+	if e.solver != nil {
+		return e.worthless(special, line)
+	}
 	return e.best < anyAddition && e.least(special) > e.best+e.slack
 }
 

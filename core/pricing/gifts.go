@@ -33,7 +33,10 @@ func (p *Problem) money(c *candidate) []given {
 // stand beside a gift of higher priority whose goal holds. Every gift whose goal
 // holds is given, save where a nudge of higher priority stands against it; of
 // two gifts of one group the one of the higher list value is given.
-func (p *Problem) gifts(c *candidate) ([]bool, bool) {
+func (p *Problem) gifts(c *candidate) ([]bool, bool) { return p.giftsOf(c, len(p.Gifts)) }
+
+// giftsOf is gifts for the first n of them alone.
+func (p *Problem) giftsOf(c *candidate, n int) ([]bool, bool) {
 	paid := p.money(c)
 	for i, a := range paid {
 		for _, b := range paid[:i] {
@@ -44,7 +47,7 @@ func (p *Problem) gifts(c *candidate) ([]bool, bool) {
 	}
 	out := make([]bool, len(p.Gifts))
 	holds := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, c.units.After, c.after)))) }
-	for i := range p.Gifts {
+	for i := range n {
 		g := &p.Gifts[i]
 		if !holds(g.Goal) || p.topped(Ref{GiftClass, i}, holds) {
 			continue

@@ -387,10 +387,16 @@ func (e *enumerator) keep(claims []Claim, allowed []prices) {
 		return
 	}
 	for _, r := range allowed {
+		choice.From, choice.To = r.from, r.to
+		if e.solver != nil {
+			if c, ok := p.present(choice); ok {
+				e.solver.orders(&c)
+			}
+			continue
+		}
 		if r == (prices{0, anyAddition}) {
 			e.best = min(e.best, choice.Goods) // it stands beside every other for every addition
 		}
-		choice.From, choice.To = r.from, r.to
 		e.found = append(e.found, choice)
 	}
 }

@@ -13,6 +13,7 @@ type Turns struct {
 	Orders []bool
 	ships  []int
 	gifts  []int
+	asked  int // gifts whose turn has come
 	free   []int64
 	stacks []pick             // rungs that go on top of what the others leave
 	own    map[string][]int64 // per nudge: the units it has taken
@@ -45,7 +46,12 @@ func (p *Problem) exactly(method int) Judge {
 			return g.meets(p.measure(g, p.all(p.at(g.Basis, t.Units.After, after))))
 		},
 		Allowed: func(t *Turns) bool {
-			_, ok := p.order(&t.Units, t.Orders)
+			st, ok := p.order(&t.Units, t.Orders)
+			if !ok || t.asked == 0 || !p.Bonds().Gifts {
+				return ok
+			}
+			// A gift that was left out for a reward that now gives nothing is due.
+			_, ok = p.giftsOf(&candidate{units: &t.Units, goodsStage: st, shipStage: p.shippedBy(t, &st, method)}, t.asked)
 			return ok
 		},
 		Lowers: func(i int, t *Turns) bool {
@@ -91,6 +97,7 @@ func (p *Problem) InOrder(j Judge) *Turns {
 				t.ships = append(t.ships, turn.ref.Index)
 			}
 		case GiftClass:
+			t.asked = turn.ref.Index + 1
 			g := &p.Gifts[turn.ref.Index]
 			if !t.topped(j, turn.ref) && j.Goal(g.Goal, t) && !t.clashes(g.Key.Nudge, g.Nudge, GiftClass) {
 				t.gifts = append(t.gifts, turn.ref.Index)
@@ -390,28 +397,36 @@ func (t *Turns) price() bool {
 // byPriority is the choice made in the merchant's order.
 func (p *Problem) byPriority(method int) candidate {
 	t := p.InOrder(p.exactly(method))
+	st, _ := p.order(&t.Units, t.Orders)
+	units := t.Units
+	c := candidate{units: &units, goodsStage: st, shipStage: p.shippedBy(t, &st, method)}
+	if len(p.Gifts) > 0 {
+		gifts, ok := p.gifts(&c)
+		if !ok {
+			gifts = make([]bool, len(p.Gifts))
+			for _, i := range t.gifts {
+				gifts[i] = true
+			}
+		}
+		c.gifts = gifts
+	}
+	return c
+}
+
+// shippedBy is the shipping side with what a walk has reached.
+func (p *Problem) shippedBy(t *Turns, st *goodsStage, method int) shipStage {
+	if method < 0 {
+		ship, _ := p.shipping(st, method, nil)
+		return ship
+	}
 	holds := make([]bool, len(p.Ships))
+	fee := p.listFee(st, method)
 	for _, i := range t.ships {
 		n := p.nudge(p.Ships[i].Nudge)
-		holds[i] = !n.HasBudget
-		if n.HasBudget && method >= 0 {
-			st, _ := p.order(&t.Units, t.Orders)
-			fee := p.listFee(&st, method)
-			holds[i] = fee-p.Ships[i].By[method].Lower(fee) <= n.Budget
-		}
+		holds[i] = !n.HasBudget || fee-p.Ships[i].By[method].Lower(fee) <= n.Budget
 	}
-	st, _ := p.order(&t.Units, t.Orders)
-	var use []int
-	if method >= 0 {
-		use = p.fewest(method, p.listFee(&st, method), holds)
-	}
-	ship, _ := p.shipping(&st, method, use)
-	gifts := make([]bool, len(p.Gifts))
-	for _, i := range t.gifts {
-		gifts[i] = true
-	}
-	units := t.Units
-	return candidate{units: &units, goodsStage: st, shipStage: ship, gifts: gifts}
+	ship, _ := p.shipping(st, method, p.fewest(method, fee, holds))
+	return ship
 }
 
 // AfterOrders returns each line once the order rewards marked in given are taken

@@ -14,7 +14,45 @@ const MostNodes = 1 << 14
 
 // Solve chooses which rungs are given and which units each takes. It works for
 // any problem whose amounts sum up within money.Most.
-func (p *Problem) Solve() Outcome { return p.Prepare(0).Solve() }
+func (p *Problem) Solve() Outcome { return p.search(p.everyMethod()) }
+
+// SolveFor is Solve with one of the methods chosen.
+func (p *Problem) SolveFor(method int) Outcome { return p.search([]int{method}) }
+
+func (p *Problem) everyMethod() []int {
+	if len(p.Methods) == 0 {
+		return []int{-1}
+	}
+	methods := make([]int, len(p.Methods))
+	for m := range methods {
+		methods[m] = m
+	}
+	return methods
+}
+
+// search looks for the best choice, unit choices and what goes on top of them
+// together: the best choice found bounds what is still looked at.
+func (p *Problem) search(methods []int) Outcome {
+	s := p.solver(methods)
+	for _, m := range methods {
+		s.consider(p.byPriority(m))
+	}
+	if p.Mode == ByPriority {
+		return p.outcome(s.best)
+	}
+	// By priority is a choice like any other, found by itself if it is the best.
+	s.most, s.best = s.best.pay(p), nil
+	open := min(p.eachUnitChoice(s), s.open)
+	if s.best == nil {
+		for _, m := range methods {
+			s.consider(p.byPriority(m))
+		}
+	}
+	out := p.outcome(s.best)
+	out.Gap = max(0, out.ToPay-open)
+	out.Exact = out.Gap == 0
+	return out
+}
 
 // Prepared is a problem with its unit choices listed, so that it can be solved
 // for many prices of the added unit, which no unit reward touches.
@@ -34,19 +72,7 @@ func (p *Problem) Prepare(most money.Minor) *Prepared {
 }
 
 // Solve chooses for the added unit's present price.
-func (pr *Prepared) Solve() Outcome {
-	methods := make([]int, 0, len(pr.P.Methods)+1)
-	for m := range pr.P.Methods {
-		methods = append(methods, m)
-	}
-	if len(methods) == 0 {
-		methods = append(methods, -1)
-	}
-	return pr.solve(methods)
-}
-
-// SolveFor is Solve with one of the methods chosen.
-func (pr *Prepared) SolveFor(method int) Outcome { return pr.solve([]int{method}) }
+func (pr *Prepared) Solve() Outcome { return pr.solve(pr.P.everyMethod()) }
 
 // present returns a choice as it stands with the added unit's present price,
 // false where that price does not allow it.
@@ -81,19 +107,28 @@ type solver struct {
 	bonds   bool
 	lone    bool // whether each shipping rung can be judged by itself
 	budget  bool // whether a shipping rung has a budget
-	least   money.Minor
-	minRate money.Rate
+	outlook *outlook
+	most    money.Minor // no more than this is paid by the best choice
+	open    money.Minor // the least that what was not looked at could cost
 	nodes   int
 	cut     bool
 	best    *candidate
 }
 
+func (p *Problem) solver(methods []int) *solver {
+	bonds := p.Bonds()
+	return &solver{
+		p: p, methods: methods, nodes: MostNodes, outlook: p.outlook(methods), most: anyAddition, open: anyAddition,
+		bonds: bonds.Units, lone: !bonds.Ships, budget: bonds.Budget,
+	}
+}
+
+// useless tells whether a choice that costs at least so much can not be the best.
+func (s *solver) useless(least money.Minor) bool { return least > s.most }
+
 func (pr *Prepared) solve(methods []int) Outcome {
 	p := pr.P
-	s := &solver{p: p, methods: methods, nodes: MostNodes}
-	bonds := p.Bonds()
-	s.bonds, s.lone, s.budget = bonds.Units, !bonds.Ships, bonds.Budget
-	s.bounds()
+	s := p.solver(methods)
 	if p.Mode == ByPriority {
 		for _, m := range methods {
 			s.consider(p.byPriority(m))
@@ -120,7 +155,8 @@ func (pr *Prepared) solve(methods []int) Outcome {
 	}
 	out := p.outcome(s.best)
 	if !exact {
-		out.Gap = max(0, out.ToPay-s.floorOf(p.leastGoods(pr.Cut, lowest)))
+		least := p.leastGoods(pr.Cut, lowest)
+		out.Gap = max(0, out.ToPay-s.outlook.taxed(least))
 		out.Exact = out.Gap == 0
 	}
 	return out
@@ -130,6 +166,9 @@ func (pr *Prepared) solve(methods []int) Outcome {
 // all of them first, and leaves out what cannot come near the best found.
 func (s *solver) orders(c *UnitChoice) {
 	p := s.p
+	if s.useless(s.outlook.least(c.Goods, c.After, c.After)) {
+		return
+	}
 	var open []int
 	holds := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, c.After, nil)))) }
 	for i, o := range p.Orders {
@@ -146,12 +185,13 @@ func (s *solver) orders(c *UnitChoice) {
 	var choose func(k int, left money.Minor)
 	choose = func(k int, left money.Minor) {
 		if s.cut && s.best != nil {
+			s.open = min(s.open, s.outlook.shipped(c.Goods, max(0, left-rest[k])))
 			return
 		}
 		if s.nodes--; s.nodes < 0 {
 			s.cut = true
 		}
-		if s.best != nil && s.floorOf(max(0, left-rest[k])) > s.best.pay(p) {
+		if s.useless(s.outlook.shipped(c.Goods, max(0, left-rest[k]))) {
 			return
 		}
 		if k == len(open) {
@@ -251,6 +291,7 @@ func (s *solver) complete(c *UnitChoice, st goodsStage, ship shipStage) {
 func (s *solver) consider(c candidate) {
 	if s.best == nil || s.p.better(&c, s.best) {
 		s.best = &c
+		s.most = min(s.most, c.pay(s.p))
 	}
 }
 

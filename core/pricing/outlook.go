@@ -1,0 +1,185 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// outlook bounds from below what is paid in the end by any completion of a unit
+// choice. It knows that a low price of goods and a goal that asks for a high one
+// do not come together: each reward whose goal looks at what units cost is worth
+// something only where goods cost as much as its threshold and what its goal does
+// not count.
+type outlook struct {
+	p       *Problem
+	methods []int
+	orders  []prospect
+	ships   []prospect
+	touched []bool           // lines that some order reward takes from
+	fees    [][2]money.Minor // per method of the problem: the least and most its table holds
+	total   money.Minor      // goods before nudges
+	cards   money.Minor      // of which gift cards
+	minRate money.Rate
+	goods   bool // whether anything is to be shipped
+	// What follows is of the choice at hand.
+	levels []money.Minor
+}
+
+// prospect is the goal of an order or shipping rung as far as unit choices go.
+type prospect struct {
+	goal    *Goal
+	settled bool // whether it holds does not depend on what units cost
+	never   bool
+	level   money.Minor // the least that goods must cost for it to hold
+}
+
+func (p *Problem) outlook(methods []int) *outlook {
+	o := &outlook{p: p, methods: methods, touched: make([]bool, len(p.Lines)), goods: p.anyGoods(), minRate: money.Whole}
+	for i := range p.Orders {
+		o.orders = append(o.orders, p.prospect(&p.Orders[i].Goal))
+		if !o.orders[i].never {
+			for j, in := range p.Orders[i].Lines {
+				o.touched[j] = o.touched[j] || in
+			}
+		}
+	}
+	for i := range p.Ships {
+		o.ships = append(o.ships, p.prospect(&p.Ships[i].Goal))
+	}
+	for _, l := range p.Lines {
+		o.total += l.Amount
+		if l.GiftCard {
+			o.cards += l.Amount
+		}
+		o.minRate = min(o.minRate, l.Tax)
+	}
+	if p.TaxShown || len(p.Lines) == 0 {
+		o.minRate = 0
+	}
+	for _, m := range p.Methods {
+		least, most := m.FeeRange(0, money.Most, p.Grams)
+		o.fees = append(o.fees, [2]money.Minor{least, most})
+	}
+	return o
+}
+
+func (p *Problem) prospect(g *Goal) prospect {
+	out := prospect{goal: g}
+	if g.Basis == Before || g.Measure != Value || g.Threshold == 0 && g.Most == 0 {
+		out.settled = true
+		out.never = !g.meets(p.measure(*g, p.all(p.before(nil))))
+	}
+	return out
+}
+
+// least is the least that can be paid where goods cost at least so much after unit
+// rewards, and each line no less than low and no more than high.
+func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor {
+	o.levels = append(o.levels[:0], goods)
+	look := func(pr *prospect, afterOrders bool) {
+		if pr.settled {
+			return
+		}
+		var within, outside money.Minor
+		for j, in := range pr.goal.Scope {
+			switch {
+			case in:
+				within += high[j]
+			case !afterOrders || !o.touched[j]:
+				outside += low[j]
+			}
+		}
+		pr.never = within < pr.goal.Threshold
+		if pr.level = pr.goal.Threshold + outside; !pr.never && !afterOrders && pr.level > goods {
+			o.levels = append(o.levels, pr.level)
+		}
+	}
+	for i := range o.orders {
+		look(&o.orders[i], false)
+	}
+	for i := range o.ships {
+		look(&o.ships[i], o.ships[i].goal.Basis == AfterOrder)
+	}
+	slices.Sort(o.levels)
+	var out money.Minor = anyAddition
+	for k, level := range o.levels {
+		if k > 0 && level == o.levels[k-1] {
+			continue
+		}
+		left := level
+		for i := range o.orders {
+			if pr := &o.orders[i]; pr.never || !pr.settled && pr.level > level {
+				continue
+			}
+			var most money.Minor
+			for j, in := range o.p.Orders[i].Lines {
+				if in {
+					most += high[j]
+				}
+			}
+			left -= o.p.Orders[i].Off(min(left, most))
+		}
+		if o.p.MostOff > 0 {
+			left = max(left, o.total-o.p.MostOff)
+		}
+		if left >= out {
+			break
+		}
+		out = min(out, o.shipped(level, left))
+	}
+	return out
+}
+
+// shipped is the least that can be paid where goods cost so much after unit
+// rewards and no less than left after order rewards, by the levels last looked at.
+func (o *outlook) shipped(level, left money.Minor) money.Minor {
+	out := o.taxed(left) + o.fee(level, left)
+	for i := range o.ships {
+		pr := &o.ships[i]
+		if pr.settled || pr.never || pr.goal.Basis != AfterOrder || pr.level <= left {
+			continue
+		}
+		out = min(out, o.taxed(pr.level)+o.fee(level, pr.level))
+	}
+	return out
+}
+
+func (o *outlook) taxed(goods money.Minor) money.Minor {
+	if o.minRate == 0 {
+		return goods
+	}
+	return goods + max(0, taxOn(o.minRate, goods)-money.Minor(len(o.p.Lines)))
+}
+
+// fee is the least fee of any method, with tax where that comes on top.
+func (o *outlook) fee(level, left money.Minor) money.Minor {
+	if !o.goods {
+		return 0
+	}
+	out := anyAddition
+	for _, m := range o.methods {
+		if m < 0 {
+			return 0
+		}
+		fee := o.fees[m][0]
+		if fee != o.fees[m][1] {
+			fee, _ = o.p.Methods[m].FeeRange(max(0, left-o.cards), o.total, o.p.Grams)
+		}
+		for i := range o.ships {
+			pr := &o.ships[i]
+			at := level
+			if pr.goal.Basis == AfterOrder {
+				at = left
+			}
+			if !pr.never && (pr.settled || pr.level <= at) {
+				fee = o.p.Ships[i].By[m].Lower(fee)
+			}
+		}
+		if !o.p.TaxShown {
+			fee += taxOn(o.p.ShippingTax, fee)
+		}
+		out = min(out, fee)
+	}
+	return out
+}

@@ -1,0 +1,323 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// MostSearchNodes bounds the steps of the search for the best choice, and MostTies
+// how many of them may look at what can at best cost as much as the best choice
+// found, for a choice that is to be preferred among equals. Counts, never a clock.
+const (
+	MostSearchNodes = 1 << 17
+	MostTies        = 1 << 12
+)
+
+// taker is a simple rung that is picked and makes the units of a line cheaper:
+// least and most are what it takes off one unit, apart only where rounding is per
+// line.
+type taker struct {
+	unit        int
+	off         money.Minor
+	least, most money.Minor
+}
+
+// want is the goal of a simple rung that is picked, as long as other rungs may
+// take units that it counts.
+type want struct {
+	owner     int
+	threshold int64
+	lines     []wanted
+}
+
+// wanted is a line that a goal counts.
+type wanted struct {
+	line   int
+	weight int64       // what one unit adds to the measure
+	others bool        // whether other rungs that are picked may take its units
+	takes  bool        // whether the rung may
+	loss   money.Minor // what a unit costs more when this rung takes it, not the one that saves most
+}
+
+// ready works out, for the picks at hand, which simple rungs may take units of
+// which lines and what their goals want. With some left open, rungs are only
+// possible: nothing is wanted, and no unit is sure to be taken.
+func (e *enumerator) ready(open bool) {
+	p := e.p
+	if e.takers == nil {
+		e.takers = make([][]taker, len(p.Lines))
+		e.low, e.high = make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
+		e.lowUnit, e.highUnit, e.freeUnit = make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
+	}
+	for i := range p.Lines {
+		price := p.Lines[i].Unit
+		e.takers[i] = e.p.takersOf(e.takers[i][:0], e.simple, i)
+		e.freeUnit[i] = e.onTop(i, price)
+		e.lowUnit[i], e.highUnit[i] = e.freeUnit[i], price
+		for k, t := range e.takers[i] {
+			e.lowUnit[i] = min(e.lowUnit[i], e.onTop(i, price-t.most))
+			if k == 0 || open {
+				e.highUnit[i] = price - t.least
+			} else {
+				e.highUnit[i] = max(e.highUnit[i], price-t.least)
+			}
+		}
+		if open {
+			e.highUnit[i] = price
+		}
+	}
+	e.wants = e.wants[:0]
+	if !open && len(e.picks) > 1 {
+		for _, pk := range e.simple {
+			e.want(pk)
+		}
+	}
+}
+
+// takersOf lists the simple rungs that save something on a line, the one that
+// saves most first.
+func (p *Problem) takersOf(dst []taker, simple []pick, line int) []taker {
+	price := p.Lines[line].Unit
+	for _, pk := range simple {
+		u := &p.Units[pk.unit]
+		if pk.kind >= 0 && p.kind(u, line) != pk.kind {
+			continue
+		}
+		if off := p.saves(u, line, price); off > 0 {
+			t := taker{pk.unit, off, off, u.mostOff(price)}
+			if t.most > off {
+				t.least--
+			}
+			dst = append(dst, t)
+		}
+	}
+	slices.SortStableFunc(dst, func(a, b taker) int { return compareMinor(b.off, a.off) })
+	return dst
+}
+
+// want notes what the goal of a simple rung asks for, where that adds up by units.
+func (e *enumerator) want(pk pick) {
+	p, u := e.p, &e.p.Units[pk.unit]
+	switch u.Goal.Measure {
+	case Units, Value, Weight:
+	case SameProduct, SameVariant:
+		if pk.kind < 0 {
+			return
+		}
+	default:
+		return
+	}
+	w := want{owner: e.owner[pk.unit], threshold: max(1, u.Goal.Threshold)}
+	for j, in := range u.Goal.Scope {
+		l := &p.Lines[j]
+		if !in || pk.kind >= 0 && p.kind(u, j) != pk.kind {
+			continue
+		}
+		x := wanted{line: j, weight: 1}
+		switch {
+		case l.Quantity == 0:
+			if u.Goal.Measure == Value {
+				w.threshold -= l.Amount
+			}
+			if u.Goal.Threshold == 0 {
+				return
+			}
+			continue
+		case u.Goal.Measure == Value && u.Goal.Threshold > 0:
+			x.weight = l.Unit
+		case u.Goal.Measure == Weight:
+			x.weight = l.Grams
+		}
+		for _, t := range e.takers[j] {
+			if t.unit == pk.unit {
+				x.takes, x.loss = true, e.onTop(j, l.Unit-t.most)-e.lowUnit[j]
+			} else if e.owner[t.unit] != w.owner {
+				x.others = true
+			}
+		}
+		w.lines = append(w.lines, x)
+	}
+	// The lines on which taking units costs least for what they add come first.
+	slices.SortStableFunc(w.lines, func(a, b wanted) int {
+		return compareMinor(a.loss*b.weight, b.loss*a.weight)
+	})
+	e.wants = append(e.wants, w)
+}
+
+// missing is the least that it costs more than the cheapest to make a goal, with
+// the lines before one already given away; false where it can not be made.
+func (e *enumerator) missing(w *want, line int) (loss money.Minor, ok bool) {
+	left := w.threshold
+	for _, c := range e.claims {
+		if e.owner[c.Unit] != w.owner {
+			continue
+		}
+		for _, part := range c.Parts {
+			for _, x := range w.lines {
+				if x.line == part.Line {
+					left -= part.Qty * x.weight
+				}
+			}
+		}
+	}
+	for _, x := range w.lines {
+		if x.line < line || !x.others {
+			left -= e.free[x.line] * x.weight
+		}
+	}
+	for _, x := range w.lines {
+		if left <= 0 {
+			return loss, true
+		}
+		if x.line < line || !x.others || !x.takes || x.weight == 0 {
+			continue
+		}
+		n := e.free[x.line]
+		if n*x.weight >= left {
+			if x.weight == 1 {
+				return loss + left*x.loss, true
+			}
+			return loss + portionOf(left, x.loss, x.weight), true
+		}
+		left -= n * x.weight
+		loss += n * x.loss
+	}
+	return loss, left <= 0
+}
+
+// portionOf is a·b ÷ c rounded down, for b and c that are small.
+func portionOf(a, b, c int64) int64 {
+	if b == 0 {
+		return 0
+	}
+	if a > money.Most/b {
+		return a / c * b
+	}
+	return a * b / c
+}
+
+// reach fills low and high with what each line can cost at least and most, once
+// the special rungs from one on, and the simple ones on the lines from one on,
+// have taken their units; and returns the least that is paid in the end. False
+// where a rung that is picked can no longer reach its goal.
+func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
+	p := e.p
+	open := special < len(e.special)
+	for i := range p.Lines {
+		l, n := &p.Lines[i], e.free[i]
+		switch {
+		case l.Quantity == 0:
+			e.low[i], e.high[i] = l.Amount, l.Amount
+		case open:
+			e.low[i], e.high[i] = n*e.lowUnit[i], n*l.Unit
+		case i < line:
+			e.low[i], e.high[i] = n*e.freeUnit[i], n*l.Unit
+		default:
+			e.low[i], e.high[i] = n*e.lowUnit[i], n*e.highUnit[i]
+		}
+	}
+	for _, c := range e.claims {
+		for _, part := range c.Parts {
+			price := p.Lines[part.Line].Unit - part.Off
+			e.low[part.Line] += part.Qty * e.onTop(part.Line, price)
+			e.high[part.Line] += part.Qty * price
+		}
+	}
+	for i := range e.low {
+		least += e.low[i]
+	}
+	for _, pk := range e.special[special:] {
+		least -= p.mostSaved(pk, e.free)
+		u := &p.Units[pk.unit]
+		for i, n := range e.free {
+			if !u.On[i] || n == 0 || pk.kind >= 0 && p.kind(u, i) != pk.kind {
+				continue
+			}
+			e.low[i] -= n * e.lowUnit[i]
+			if !u.inSets() {
+				unit := p.Lines[i].Unit
+				e.low[i] += n * min(e.lowUnit[i], e.onTop(i, unit-u.mostOff(unit)))
+			}
+			e.low[i] = max(0, e.low[i])
+		}
+	}
+	if !open {
+		for i := range e.wants {
+			loss, ok := e.missing(&e.wants[i], line)
+			if !ok {
+				return 0, false
+			}
+			least += loss
+		}
+	}
+	return e.solver.outlook.least(max(0, least), e.low, e.high), true
+}
+
+// worthless tells whether no completion of what has been taken so far can be the
+// best choice.
+func (e *enumerator) worthless(special, line int) bool {
+	least, ok := e.reach(special, line)
+	s := e.solver
+	if !ok || s.useless(least) {
+		return true
+	}
+	if least == s.most && s.best != nil && s.best.pay(e.p) == s.most {
+		e.drawn--
+		return e.drawn < 0
+	}
+	return false
+}
+
+// eachWay completes every way to give ladders, the one that can cost least first,
+// until no other can be the best.
+func (e *enumerator) eachWay() {
+	var all []combined
+	e.choose(0, func() {
+		e.sortPicks()
+		e.ready(false)
+		least, ok := e.reach(0, 0)
+		switch {
+		case !ok || e.solver.useless(least):
+		case len(all) < mostCombined:
+			all = append(all, combined{slices.Clone(e.picks), least})
+		default:
+			e.look(least, MostSearchNodes)
+		}
+	})
+	if e.over {
+		e.open = 0 // some ways were not even listed
+	}
+	slices.SortStableFunc(all, func(a, b combined) int { return compareMinor(a.least, b.least) })
+	for _, quota := range []int{firstLook, MostSearchNodes} {
+		var again []combined
+		for i, c := range all {
+			if e.solver.useless(c.least) {
+				break
+			}
+			if e.nodes < 0 {
+				e.open = min(e.open, c.least)
+				again = nil
+				break
+			}
+			e.picks = append(e.picks[:0], c.picks...)
+			if open := e.open; !e.look(c.least, quota) && quota < MostSearchNodes {
+				e.open, again = open, append(again, all[i])
+			}
+		}
+		all = again
+	}
+}
+
+// look completes the way at hand with so many steps; false where they did not
+// suffice.
+func (e *enumerator) look(least money.Minor, quota int) bool {
+	e.quota, e.over = quota, false
+	e.take()
+	over := e.over
+	if over {
+		e.open = min(e.open, least)
+	}
+	e.over = e.nodes < 0
+	return !over
+}
