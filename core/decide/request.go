@@ -16,8 +16,8 @@ import (
 
 // Limits of a request.
 const (
-	MostLines    = 500
-	MostQuantity = 1_000_000
+	MostLines    = 200
+	MostQuantity = 10_000 // of a line, and of all lines together
 	MostCodes    = 20
 
 	mostRemembered = 100
@@ -210,6 +210,7 @@ func (r Request) Check() error {
 		return errs
 	}
 	ids := map[lineID]bool{}
+	var units int64
 	for i, l := range r.Cart.Lines {
 		at := fmt.Sprintf("cart.lines[%d]", i)
 		if l.SKU == "" || len(l.SKU) > 100 {
@@ -217,6 +218,8 @@ func (r Request) Check() error {
 		}
 		if l.Quantity < 1 || l.Quantity > MostQuantity {
 			bad(at+".quantity", "%d is not from 1 to %d", l.Quantity, MostQuantity)
+		} else {
+			units += l.Quantity
 		}
 		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
 			bad(at+".origin", "needs a kind, gift or offer, and a nudge")
@@ -226,6 +229,9 @@ func (r Request) Check() error {
 			bad(at+".id", "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")
 		}
 		ids[key] = true
+	}
+	if units > MostQuantity {
+		bad("cart.lines", "%d pieces in all lines together are too many; at most %d", units, MostQuantity)
 	}
 	if r.Shopper.Orders != nil && *r.Shopper.Orders < 0 {
 		bad("shopper.past_orders", "%d is below zero", *r.Shopper.Orders)

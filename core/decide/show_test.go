@@ -180,13 +180,13 @@ func TestACartOfGiftCardsAloneHasNoFee(t *testing.T) {
 }
 
 // Carts of any size that a request may hold are decided, whatever is live.
-func TestACartOfMillionsIsDecided(t *testing.T) {
+func TestTheLargestCartIsDecided(t *testing.T) {
 	prices := map[string]money.Minor{}
 	var lines []line
 	for i := range 120 {
 		sku := fmt.Sprintf("p%03d", i)
 		prices[sku] = money.Minor(1 + i%7)
-		lines = append(lines, line{SKU: sku, Quantity: decide.MostQuantity})
+		lines = append(lines, line{SKU: sku, Quantity: decide.MostQuantity / 120})
 	}
 	half := money.Rate(500_000)
 	var live []decide.Live
@@ -204,4 +204,19 @@ func TestACartOfMillionsIsDecided(t *testing.T) {
 	d := must(t, decidetest.Snapshot(t, 590, decidetest.Goods(t, prices), live...), decide.Request{Cart: decidetest.Cart(lines...)})
 	assert.Positive(t, d.Off)
 	assert.Equal(t, d.Before, d.Goods+d.Off)
+}
+
+// What is more than a cart may hold is refused by name.
+func TestACartThatIsTooLargeIsRefused(t *testing.T) {
+	s := decidetest.Snapshot(t, 590, decidetest.Goods(t, map[string]money.Minor{"a": 100, "b": 200}))
+	_, err := s.Decide(decide.Request{Cart: decidetest.Cart(line{SKU: "a", Quantity: 1_000_000})})
+	assert.EqualError(t, err, "cart.lines[0].quantity: 1000000 is not from 1 to 10000")
+	_, err = s.Decide(decide.Request{Cart: decidetest.Cart(line{SKU: "a", Quantity: 6000}, line{SKU: "b", Quantity: 4001})})
+	assert.EqualError(t, err, "cart.lines: 10001 pieces in all lines together are too many; at most 10000")
+	lines := make([]line, 500)
+	for i := range lines {
+		lines[i] = line{ID: fmt.Sprint(i), SKU: "a", Quantity: 1_000_000}
+	}
+	_, err = s.Decide(decide.Request{Cart: decidetest.Cart(lines...)})
+	assert.EqualError(t, err, "cart.lines: 500 lines are too many; at most 200")
 }

@@ -13,7 +13,7 @@ func (p *Problem) Forced(r Ref) (Outcome, bool) {
 	q.Mode = BestForShopper
 	pr := q.Prepare(0)
 	if p.slack(0) < anyAddition/2 {
-		pr.Choices, pr.Cut = q.unitChoices(anyAddition / 2)
+		pr.Choices, pr.Cut, pr.Steps = q.unitChoices(anyAddition / 2)
 	}
 	var best Outcome
 	found := false

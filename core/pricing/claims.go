@@ -62,6 +62,9 @@ func (e *enumerator) claim(c Claim, sign int64) {
 // then every other grouping.
 func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 	u := &e.p.Units[pk.unit]
+	if !e.charge(len(e.free) / 8) {
+		return
+	}
 	first := e.p.claimSets(pk.unit, e.free, limit)
 	if first.Sets == 0 {
 		return
@@ -177,6 +180,13 @@ func joined(parts []Part) []Part {
 // cheap ones which are rewarded.
 func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 	p, u := e.p, &e.p.Units[pk.unit]
+	var all int64
+	for _, n := range e.free {
+		all += n
+	}
+	if !e.charge(int(min(1<<20, all/(u.Size+1)*int64(len(e.free))/16))) {
+		return
+	}
 	first := p.claimEvery(pk.unit, e.free, limit)
 	if first.Sets > 0 {
 		try(first)

@@ -45,6 +45,7 @@ type enumerator struct {
 	p       *Problem
 	slack   money.Minor // choices that cost more than the best by more than this are of no use
 	nodes   int
+	each    int // what a step counts: more where there are many lines
 	cut     bool
 	quota   int          // steps that the way to give ladders at hand may still take
 	over    bool         // whether it took them all
@@ -80,14 +81,14 @@ func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
 		return anyAddition
 	}
 	e := p.enumerator()
-	e.solver, e.open, e.drawn, e.nodes = s, anyAddition, MostTies, MostSearchNodes
+	e.solver, e.open, e.drawn, e.nodes, e.quota = s, anyAddition, MostTies, p.steps(MostSearchNodes), p.steps(MostSearchNodes)
 	e.gather()
 	e.chooseAll()
 	return e.open
 }
 
 func (p *Problem) enumerator() *enumerator {
-	e := &enumerator{p: p, nodes: MostUnitNodes, quota: MostUnitNodes, best: anyAddition, owner: make([]int, len(p.Units))}
+	e := &enumerator{p: p, nodes: p.steps(MostUnitNodes), quota: p.steps(MostUnitNodes), best: anyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
 	e.free = make([]int64, len(p.Lines))
 	for i, l := range p.Lines {
 		e.free[i] = l.Quantity
@@ -96,10 +97,11 @@ func (p *Problem) enumerator() *enumerator {
 }
 
 // unitChoices lists the allowed unit choices that cost, before order rewards, at
-// most slack more than the cheapest, and tells whether the search was cut short.
-func (p *Problem) unitChoices(slack money.Minor) ([]UnitChoice, bool) {
+// most slack more than the cheapest, and tells whether the search was cut short and
+// how many steps it took.
+func (p *Problem) unitChoices(slack money.Minor) (choices []UnitChoice, cut bool, steps int) {
 	if len(p.Units) == 0 {
-		return []UnitChoice{p.noUnits()}, false
+		return []UnitChoice{p.noUnits()}, false, 0
 	}
 	e := p.enumerator()
 	e.slack = slack
@@ -108,10 +110,11 @@ func (p *Problem) unitChoices(slack money.Minor) ([]UnitChoice, bool) {
 	if e.cut {
 		e.found = append(e.found, e.kept...)
 	}
+	steps = p.steps(MostUnitNodes) - e.nodes
 	if len(e.found) == 0 {
-		return []UnitChoice{p.noUnits()}, e.cut
+		return []UnitChoice{p.noUnits()}, e.cut, steps
 	}
-	return e.useful(), e.cut
+	return e.useful(), e.cut, steps
 }
 
 func (p *Problem) noUnits() UnitChoice {
@@ -168,9 +171,12 @@ func (p *Problem) unitKeys(given []bool) []Key {
 }
 
 // step counts a node; false once the search is cut.
-func (e *enumerator) step() bool {
-	e.nodes--
-	e.quota--
+func (e *enumerator) step() bool { return e.charge(e.each) }
+
+// charge counts so many steps.
+func (e *enumerator) charge(steps int) bool {
+	e.nodes -= steps
+	e.quota -= steps
 	if e.nodes < 0 || e.quota < 0 {
 		e.over = true
 	}
@@ -444,7 +450,7 @@ func (e *enumerator) sortPicks() {
 func (e *enumerator) take() {
 	e.sortPicks()
 	if e.solver != nil {
-		e.ready(false)
+		e.ready(len(e.ladders))
 	}
 	e.claims = e.claims[:0]
 	e.specials(0)
@@ -453,8 +459,8 @@ func (e *enumerator) take() {
 // hopeless tells whether a rung that is picked can no longer reach its goal,
 // whatever the units that are still free become.
 func (e *enumerator) hopeless() bool {
-	if len(e.picks) < 2 {
-		return false
+	if len(e.picks) < 2 || e.solver != nil {
+		return false // a search looks at what goals want as it goes
 	}
 	for _, pk := range e.picks {
 		o := e.owner[pk.unit]
@@ -491,6 +497,7 @@ func (e *enumerator) tooDear(special, line int) bool {
 // least bounds from below what units cost by any completion of what has been taken
 // so far.
 func (e *enumerator) least(special int) money.Minor {
+	e.charge(len(e.p.Lines) * (1 + 8*(len(e.special)-special)) / 64)
 	least := money.Minor(0)
 	for i, l := range e.p.Lines {
 		least += l.Amount

@@ -39,21 +39,29 @@ func givenKeys(p *pricing.Problem, o pricing.Outcome) []pricing.Key {
 }
 
 func TestTheSearchEqualsTryingEverything(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		p := pricingtest.Small.Draw(t)
-		p.Mode = pricing.BestForShopper
-		got, want := p.Solve(), naiveBest(p)
-		if want.pay != got.ToPay || !slices.Equal(want.keys, givenKeys(p, got)) || !slices.Equal(want.after, got.After) {
-			t.Log(pricingtest.Describe(p))
-			t.Logf("found %d %v lines %v claims %+v", got.ToPay, givenKeys(p, got), got.After, got.Claims)
-			t.Logf("naive %d %v lines %v", want.pay, want.keys, want.after)
-		}
-		require.Equal(t, want.pay, got.ToPay, "to pay")
-		require.Equal(t, want.keys, givenKeys(p, got), "rungs given")
-		require.Equal(t, want.after, got.After, "lines")
-		require.Equal(t, want.gifts, got.GiftGiven, "gifts")
-		assert.True(t, got.Exact)
-	})
+	for name, shape := range map[string]pricingtest.Shape{"Small": pricingtest.Small, "Eight": pricingtest.Eight} {
+		t.Run(name, func(t *testing.T) {
+			if name == "Eight" {
+				pricingtest.AFifth(t)
+			}
+			rapid.Check(t, func(t *rapid.T) { equalsTryingEverything(t, shape.Draw(t)) })
+		})
+	}
+}
+
+func equalsTryingEverything(t *rapid.T, p *pricing.Problem) {
+	p.Mode = pricing.BestForShopper
+	got, want := p.Solve(), naiveBest(p)
+	if want.pay != got.ToPay || !slices.Equal(want.keys, givenKeys(p, got)) || !slices.Equal(want.after, got.After) || !slices.Equal(want.gifts, got.GiftGiven) || !got.Exact {
+		t.Log(pricingtest.Describe(p))
+		t.Logf("found %d %v lines %v claims %+v gifts %v", got.ToPay, givenKeys(p, got), got.After, got.Claims, got.GiftGiven)
+		t.Logf("naive %d %v lines %v", want.pay, want.keys, want.after)
+	}
+	require.Equal(t, want.pay, got.ToPay, "to pay")
+	require.Equal(t, want.keys, givenKeys(p, got), "rungs given")
+	require.Equal(t, want.after, got.After, "lines")
+	require.Equal(t, want.gifts, got.GiftGiven, "gifts")
+	assert.True(t, got.Exact)
 }
 
 func TestBestNeverCostsMoreThanPayingByPriority(t *testing.T) {

@@ -58,6 +58,7 @@ type naiveChoice struct {
 	pay   int64
 	keys  []pricing.Key
 	after []int64
+	units []int64 // each line after unit rewards
 	gifts []bool
 }
 
@@ -972,7 +973,7 @@ func (n *naive) orders(set int, before, afterUnits []int64, lowered [][]int) (na
 
 func (n *naive) ships(o naiveOrders, m, set int, before, afterUnits []int64) {
 	p := n.p
-	c := naiveChoice{after: o.after, keys: slices.Clone(o.keys)}
+	c := naiveChoice{after: o.after, units: afterUnits, keys: slices.Clone(o.keys)}
 	given := slices.Clone(o.given)
 	var forFee int64
 	shippable := false
@@ -1077,5 +1078,8 @@ func (c naiveChoice) better(o naiveChoice) bool {
 	if x := slices.CompareFunc(c.keys, o.keys, pricing.Key.Compare); x != 0 {
 		return x < 0
 	}
-	return slices.Compare(c.after, o.after) < 0
+	if d := slices.Compare(c.after, o.after); d != 0 {
+		return d < 0
+	}
+	return slices.Compare(c.units, o.units) < 0
 }

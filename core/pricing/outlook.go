@@ -31,6 +31,7 @@ type prospect struct {
 	goal    *Goal
 	settled bool // whether it holds does not depend on what units cost
 	never   bool
+	barred  bool // something that is given does not stand beside it
 	level   money.Minor // the least that goods must cost for it to hold
 }
 
@@ -73,12 +74,31 @@ func (p *Problem) prospect(g *Goal) prospect {
 	return out
 }
 
+// bar notes which order and shipping rewards do not stand beside unit rungs that
+// are given.
+func (o *outlook) bar(given func(yield func(nudge int) bool)) {
+	barred := func(nudge int, class Class) bool {
+		for n := range given {
+			if clash(o.p.nudge(nudge), o.p.nudge(n), class, UnitClass) && n != nudge {
+				return true
+			}
+		}
+		return false
+	}
+	for i := range o.orders {
+		o.orders[i].barred = barred(o.p.Orders[i].Nudge, OrderClass)
+	}
+	for i := range o.ships {
+		o.ships[i].barred = barred(o.p.Ships[i].Nudge, ShippingClass)
+	}
+}
+
 // least is the least that can be paid where goods cost at least so much after unit
 // rewards, and each line no less than low and no more than high.
 func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor {
 	o.levels = append(o.levels[:0], goods)
 	look := func(pr *prospect, afterOrders bool) {
-		if pr.settled {
+		if pr.settled || pr.barred {
 			return
 		}
 		var within, outside money.Minor
@@ -109,7 +129,7 @@ func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor 
 		}
 		left := level
 		for i := range o.orders {
-			if pr := &o.orders[i]; pr.never || !pr.settled && pr.level > level {
+			if pr := &o.orders[i]; pr.never || pr.barred || !pr.settled && pr.level > level {
 				continue
 			}
 			var most money.Minor
@@ -123,9 +143,6 @@ func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor 
 		if o.p.MostOff > 0 {
 			left = max(left, o.total-o.p.MostOff)
 		}
-		if left >= out {
-			break
-		}
 		out = min(out, o.shipped(level, left))
 	}
 	return out
@@ -137,7 +154,7 @@ func (o *outlook) shipped(level, left money.Minor) money.Minor {
 	out := o.taxed(left) + o.fee(level, left)
 	for i := range o.ships {
 		pr := &o.ships[i]
-		if pr.settled || pr.never || pr.goal.Basis != AfterOrder || pr.level <= left {
+		if pr.settled || pr.never || pr.barred || pr.goal.Basis != AfterOrder || pr.level <= left {
 			continue
 		}
 		out = min(out, o.taxed(pr.level)+o.fee(level, pr.level))
@@ -172,7 +189,7 @@ func (o *outlook) fee(level, left money.Minor) money.Minor {
 			if pr.goal.Basis == AfterOrder {
 				at = left
 			}
-			if !pr.never && (pr.settled || pr.level <= at) {
+			if !pr.never && !pr.barred && (pr.settled || pr.level <= at) {
 				fee = o.p.Ships[i].By[m].Lower(fee)
 			}
 		}

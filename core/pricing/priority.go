@@ -297,7 +297,10 @@ func (t *Turns) claim(unit, kind int) {
 // claimMost returns the claim of a rung that saves most from the free units.
 func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 	u := &p.Units[unit]
-	if u.inSets() {
+	switch {
+	case u.Form == Every:
+		return p.mostEvery(unit, free, limit)
+	case u.inSets():
 		return p.claimSets(unit, free, limit)
 	}
 	var can []run
@@ -326,6 +329,26 @@ func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 	}
 	return c
 }
+
+// mostEvery returns the claim of "every" that saves most and leaves nothing half
+// done, of so many as are looked at.
+func (p *Problem) mostEvery(unit int, free []int64, limit int64) Claim {
+	e := p.enumerator()
+	e.free, e.quota, e.nodes = slices.Clone(free), mostEverySteps, mostEverySteps
+	best, most := Claim{Unit: unit}, money.Minor(0)
+	e.everys(pick{unit, -1}, limit, func(c Claim) {
+		e.claim(c, 1)
+		if saved := c.Saved(); saved > most && !e.moreEvery(c, &p.Units[unit], limit-p.rewarded(c)) {
+			best, most = c, saved
+		}
+		e.claim(c, -1)
+	})
+	return best
+}
+
+// mostEverySteps is how many claims of "every" are looked at for the one that
+// saves most.
+const mostEverySteps = 1 << 9
 
 func compareMinor(a, b money.Minor) int {
 	switch {

@@ -209,6 +209,8 @@ type Problem struct {
 	ShippingTax money.Rate
 	Floor       money.Rate  // least margin rate of every line a reward touches
 	MostOff     money.Minor // the most that may be taken off the goods; 0: no limit
+
+	dearest []int // the lines by price, once they have been put in order
 }
 
 var unbound Nudge

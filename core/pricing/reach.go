@@ -8,11 +8,21 @@ import (
 
 // MostSearchNodes bounds the steps of the search for the best choice, and MostTies
 // how many of them may look at what can at best cost as much as the best choice
-// found, for a choice that is to be preferred among equals. Counts, never a clock.
+// found, for a choice that is to be preferred among equals. Carts of more than
+// ManyLines lines get a thirty-second of the steps. Counts, never a clock.
 const (
-	MostSearchNodes = 1 << 17
+	MostSearchNodes = 1 << 18
 	MostTies        = 1 << 12
+	ManyLines       = 64
 )
+
+// steps is how many of so many steps a problem gets.
+func (p *Problem) steps(most int) int {
+	if len(p.Lines) > ManyLines {
+		return most / 32
+	}
+	return most
+}
 
 // taker is a simple rung that is picked and makes the units of a line cheaper:
 // least and most are what it takes off one unit, apart only where rounding is per
@@ -29,48 +39,60 @@ type want struct {
 	owner     int
 	threshold int64
 	lines     []wanted
+	weight    []int64 // per line of the cart, 0 where it is not counted
 }
 
 // wanted is a line that a goal counts.
 type wanted struct {
 	line   int
 	weight int64       // what one unit adds to the measure
-	others bool        // whether other rungs that are picked may take its units
-	takes  bool        // whether the rung may
-	loss   money.Minor // what a unit costs more when this rung takes it, not the one that saves most
+	others bool        // whether other nudges may take its units
+	can    bool        // whether units may be left to the goal's own nudge, or to none
+	loss   money.Minor // what such a unit costs more than taken by the rung that saves most
 }
 
 // ready works out, for the picks at hand, which simple rungs may take units of
-// which lines and what their goals want. With some left open, rungs are only
-// possible: nothing is wanted, and no unit is sure to be taken.
-func (e *enumerator) ready(open bool) {
+// which lines and what their goals want. Picks of ladders from one on are only
+// possible.
+func (e *enumerator) ready(from int) {
 	p := e.p
 	if e.takers == nil {
 		e.takers = make([][]taker, len(p.Lines))
 		e.low, e.high = make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
 		e.lowUnit, e.highUnit, e.freeUnit = make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
 	}
+	e.charge(len(p.Lines) * (1 + 2*len(e.picks)) / 32)
 	for i := range p.Lines {
 		price := p.Lines[i].Unit
 		e.takers[i] = e.p.takersOf(e.takers[i][:0], e.simple, i)
 		e.freeUnit[i] = e.onTop(i, price)
-		e.lowUnit[i], e.highUnit[i] = e.freeUnit[i], price
-		for k, t := range e.takers[i] {
+		e.lowUnit[i], e.highUnit[i] = e.freeUnit[i], 0
+		sure := false
+		for _, t := range e.takers[i] {
+			sure = sure || e.owner[t.unit] < from
 			e.lowUnit[i] = min(e.lowUnit[i], e.onTop(i, price-t.most))
-			if k == 0 || open {
-				e.highUnit[i] = price - t.least
-			} else {
-				e.highUnit[i] = max(e.highUnit[i], price-t.least)
-			}
+			e.highUnit[i] = max(e.highUnit[i], price-t.least)
 		}
-		if open {
+		if !sure {
 			e.highUnit[i] = price
 		}
 	}
+	if e.solver.bonds {
+		e.solver.outlook.bar(func(yield func(int) bool) {
+			for _, pk := range e.picks {
+				if l := &e.ladders[e.owner[pk.unit]]; e.owner[pk.unit] < from && !l.nudge.Stacks && !yield(e.p.Units[pk.unit].Nudge) {
+					return
+				}
+			}
+		})
+	}
 	e.wants = e.wants[:0]
-	if !open && len(e.picks) > 1 {
-		for _, pk := range e.simple {
-			e.want(pk)
+	if len(e.picks) < 2 {
+		return
+	}
+	for _, pk := range e.simple {
+		if e.owner[pk.unit] < from {
+			e.want(pk, from)
 		}
 	}
 }
@@ -97,7 +119,7 @@ func (p *Problem) takersOf(dst []taker, simple []pick, line int) []taker {
 }
 
 // want notes what the goal of a simple rung asks for, where that adds up by units.
-func (e *enumerator) want(pk pick) {
+func (e *enumerator) want(pk pick, from int) {
 	p, u := e.p, &e.p.Units[pk.unit]
 	switch u.Goal.Measure {
 	case Units, Value, Weight:
@@ -108,7 +130,7 @@ func (e *enumerator) want(pk pick) {
 	default:
 		return
 	}
-	w := want{owner: e.owner[pk.unit], threshold: max(1, u.Goal.Threshold)}
+	w := want{owner: e.owner[pk.unit], threshold: max(1, u.Goal.Threshold), weight: make([]int64, len(p.Lines))}
 	for j, in := range u.Goal.Scope {
 		l := &p.Lines[j]
 		if !in || pk.kind >= 0 && p.kind(u, j) != pk.kind {
@@ -129,14 +151,21 @@ func (e *enumerator) want(pk pick) {
 		case u.Goal.Measure == Weight:
 			x.weight = l.Grams
 		}
+		sure, takes := false, false
 		for _, t := range e.takers[j] {
-			if t.unit == pk.unit {
-				x.takes, x.loss = true, e.onTop(j, l.Unit-t.most)-e.lowUnit[j]
-			} else if e.owner[t.unit] != w.owner {
-				x.others = true
+			if e.owner[t.unit] != w.owner {
+				x.others, sure = true, sure || e.owner[t.unit] < from
+				continue
+			}
+			if loss := e.onTop(j, l.Unit-t.most) - e.lowUnit[j]; !takes || loss < x.loss {
+				takes, x.loss = true, loss
 			}
 		}
+		if x.can = takes || !sure; !takes {
+			x.loss = e.freeUnit[j] - e.lowUnit[j]
+		}
 		w.lines = append(w.lines, x)
+		w.weight[j] = x.weight
 	}
 	// The lines on which taking units costs least for what they add come first.
 	slices.SortStableFunc(w.lines, func(a, b wanted) int {
@@ -154,11 +183,7 @@ func (e *enumerator) missing(w *want, line int) (loss money.Minor, ok bool) {
 			continue
 		}
 		for _, part := range c.Parts {
-			for _, x := range w.lines {
-				if x.line == part.Line {
-					left -= part.Qty * x.weight
-				}
-			}
+			left -= part.Qty * w.weight[part.Line]
 		}
 	}
 	for _, x := range w.lines {
@@ -170,7 +195,7 @@ func (e *enumerator) missing(w *want, line int) (loss money.Minor, ok bool) {
 		if left <= 0 {
 			return loss, true
 		}
-		if x.line < line || !x.others || !x.takes || x.weight == 0 {
+		if x.line < line || !x.others || !x.can || x.weight == 0 {
 			continue
 		}
 		n := e.free[x.line]
@@ -204,6 +229,7 @@ func portionOf(a, b, c int64) int64 {
 func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 	p := e.p
 	open := special < len(e.special)
+	e.charge((len(p.Lines)*(1+len(e.wants)+8*(len(e.special)-special)) + len(e.claims)) / 64)
 	for i := range p.Lines {
 		l, n := &p.Lines[i], e.free[i]
 		switch {
@@ -243,12 +269,21 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 		}
 	}
 	if !open {
+		// Each nudge loses by units of its own, rungs of one nudge perhaps by the same.
+		var most money.Minor
 		for i := range e.wants {
-			loss, ok := e.missing(&e.wants[i], line)
+			w := &e.wants[i]
+			loss, ok := e.missing(w, line)
 			if !ok {
 				return 0, false
 			}
+			if i > 0 && e.wants[i-1].owner == w.owner {
+				least += max(0, loss-most)
+				most = max(most, loss)
+				continue
+			}
 			least += loss
+			most = loss
 		}
 	}
 	return e.solver.outlook.least(max(0, least), e.low, e.high), true
@@ -269,44 +304,86 @@ func (e *enumerator) worthless(special, line int) bool {
 	return false
 }
 
-// eachWay completes every way to give ladders, the one that can cost least first,
-// until no other can be the best.
+// atBest is the least that is paid in the end by any way to give ladders that
+// begins as the one at hand: from one ladder on every rung may be given.
+func (e *enumerator) atBest(at int) money.Minor {
+	n := len(e.picks)
+	for _, l := range e.ladders[at:] {
+		for _, u := range l.rungs {
+			e.picks = append(e.picks, pick{u, -1})
+		}
+	}
+	e.sortPicks()
+	e.ready(at)
+	least, ok := e.reach(0, 0)
+	e.picks = e.picks[:n]
+	if !ok {
+		return anyAddition
+	}
+	return least
+}
+
+// eachWay completes every way to give ladders that can be the best, the more
+// promising option first: each way shortly, then, at length, those with which a
+// short look did not come to an end.
 func (e *enumerator) eachWay() {
-	var all []combined
-	e.choose(0, func() {
-		e.sortPicks()
-		e.ready(false)
-		least, ok := e.reach(0, 0)
-		switch {
-		case !ok || e.solver.useless(least):
-		case len(all) < mostCombined:
-			all = append(all, combined{slices.Clone(e.picks), least})
-		default:
-			e.look(least, MostSearchNodes)
+	var again []combined
+	e.branch(0, 0, func(least money.Minor) {
+		if open := e.open; !e.look(least, firstLook) {
+			e.open = open
+			again = append(again, combined{slices.Clone(e.picks), least})
 		}
 	})
-	if e.over {
-		e.open = 0 // some ways were not even listed
-	}
-	slices.SortStableFunc(all, func(a, b combined) int { return compareMinor(a.least, b.least) })
-	for _, quota := range []int{firstLook, MostSearchNodes} {
-		var again []combined
-		for i, c := range all {
-			if e.solver.useless(c.least) {
-				break
-			}
-			if e.nodes < 0 {
-				e.open = min(e.open, c.least)
-				again = nil
-				break
-			}
-			e.picks = append(e.picks[:0], c.picks...)
-			if open := e.open; !e.look(c.least, quota) && quota < MostSearchNodes {
-				e.open, again = open, append(again, all[i])
-			}
+	slices.SortStableFunc(again, func(a, b combined) int { return compareMinor(a.least, b.least) })
+	for _, c := range again {
+		if e.solver.useless(c.least) {
+			break
 		}
-		all = again
+		if e.nodes < 0 {
+			e.open = min(e.open, c.least)
+			break
+		}
+		e.picks = append(e.picks[:0], c.picks...)
+		e.look(c.least, e.nodes)
 	}
+}
+
+// branch decides what is given of each ladder in turn; least is the least that is
+// paid in the end by what has been decided.
+func (e *enumerator) branch(at int, least money.Minor, then func(least money.Minor)) {
+	if at == len(e.ladders) {
+		then(least)
+		return
+	}
+	n := len(e.picks)
+	type child struct {
+		option []pick
+		least  money.Minor
+	}
+	options := e.ladders[at].options
+	children := make([]child, 0, len(options))
+	for _, option := range options {
+		if len(option) > 0 && e.clashes(at) {
+			continue
+		}
+		e.picks = append(e.picks[:n], option...)
+		if b := e.atBest(at + 1); !e.solver.useless(b) {
+			children = append(children, child{option, b})
+		}
+	}
+	slices.SortStableFunc(children, func(a, b child) int { return compareMinor(a.least, b.least) })
+	for _, c := range children {
+		if e.nodes < 0 {
+			e.open = min(e.open, c.least)
+			break
+		}
+		if e.solver.useless(c.least) {
+			break
+		}
+		e.picks = append(e.picks[:n], c.option...)
+		e.branch(at+1, c.least, then)
+	}
+	e.picks = e.picks[:n]
 }
 
 // look completes the way at hand with so many steps; false where they did not

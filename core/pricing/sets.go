@@ -35,7 +35,7 @@ func (p *Problem) claimSets(at int, free []int64, limit int64) Claim {
 			c.Parts = append(c.Parts, part)
 		}
 		for _, r := range set {
-			runs = drop(runs, r.line, r.qty*n)
+			runs = drop(runs, r.qty*n)
 		}
 		c.Sets += n
 	}
@@ -70,11 +70,10 @@ func cut(runs []run, n int64) []run {
 	return out
 }
 
-func drop(runs []run, line int, n int64) []run {
-	i := slices.IndexFunc(runs, func(r run) bool { return r.line == line })
-	runs[i].qty -= n
-	if runs[i].qty == 0 {
-		return slices.Delete(runs, i, i+1)
+// drop takes n units off the first of runs.
+func drop(runs []run, n int64) []run {
+	if runs[0].qty -= n; runs[0].qty == 0 {
+		return runs[1:]
 	}
 	return runs
 }
@@ -265,17 +264,16 @@ func (p *Problem) repeats(c Claim, left []int64) int64 {
 // earning lists the units that may earn, those first that cannot be rewarded, then
 // the dearest.
 func (p *Problem) earning(u *Unit, free []int64) []run {
-	earn := p.runs(u.Goal.Scope, free)
-	slices.SortStableFunc(earn, func(a, b run) int {
-		switch ra, rb := u.On[a.line], u.On[b.line]; {
-		case ra == rb:
-			return 0
-		case rb:
-			return -1
+	all := p.runs(u.Goal.Scope, free)
+	out := make([]run, 0, len(all))
+	for _, rewarded := range []bool{false, true} {
+		for _, r := range all {
+			if u.On[r.line] == rewarded {
+				out = append(out, r)
+			}
 		}
-		return 1
-	})
-	return earn
+	}
+	return out
 }
 
 // everyOf builds a claim of "every" with so many sets. The units that earn are

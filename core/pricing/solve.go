@@ -10,7 +10,7 @@ import (
 // order rungs looked at, the best one found is given and the outcome says by how
 // much a better one could be cheaper. A count, never a clock, so that the same
 // input gives the same answer everywhere.
-const MostNodes = 1 << 14
+const MostNodes = 1 << 16
 
 // Solve chooses which rungs are given and which units each takes. It works for
 // any problem whose amounts sum up within money.Most.
@@ -60,13 +60,14 @@ type Prepared struct {
 	P       *Problem
 	Choices []UnitChoice
 	Cut     bool // whether the list was cut short
+	Steps   int  // what it took to list them
 }
 
 // Prepare lists the unit choices that can be of use for additions up to most.
 func (p *Problem) Prepare(most money.Minor) *Prepared {
 	pr := &Prepared{P: p}
 	if p.Mode == BestForShopper {
-		pr.Choices, pr.Cut = p.unitChoices(p.slack(most))
+		pr.Choices, pr.Cut, pr.Steps = p.unitChoices(p.slack(most))
 	}
 	return pr
 }
@@ -340,8 +341,8 @@ func (c *candidate) pay(p *Problem) money.Minor {
 func (c *candidate) count() int { return c.units.count + c.goodsStage.count + c.shipStage.count }
 
 // better tells whether a is to be preferred: less to pay; then fewer rungs;
-// then the list of rungs that comes first; then earlier lines that pay less;
-// then the method that comes first.
+// then the list of rungs that comes first; then earlier lines that pay less, in
+// the end or else after unit rewards; then the method that comes first.
 func (p *Problem) better(a, b *candidate) bool {
 	if x, y := a.pay(p), b.pay(p); x != y {
 		return x < y
@@ -353,6 +354,9 @@ func (p *Problem) better(a, b *candidate) bool {
 		return c < 0
 	}
 	if c := slices.Compare(a.after, b.after); c != 0 {
+		return c < 0
+	}
+	if c := slices.Compare(a.units.After, b.units.After); c != 0 {
 		return c < 0
 	}
 	return a.method < b.method

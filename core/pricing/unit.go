@@ -178,22 +178,32 @@ type run struct {
 // runs lists the free units of the lines in scope, dearest first, equal ones in
 // the order of lines.
 func (p *Problem) runs(in Scope, free []int64) []run {
-	var out []run
+	n := 0
 	for i, ok := range in {
 		if ok && free[i] > 0 {
+			n++
+		}
+	}
+	out := make([]run, 0, n)
+	for _, i := range p.dearestFirst() {
+		if in[i] && free[i] > 0 {
 			out = append(out, run{i, free[i], p.Lines[i].Unit})
 		}
 	}
-	slices.SortStableFunc(out, func(a, b run) int {
-		switch {
-		case a.price > b.price:
-			return -1
-		case a.price < b.price:
-			return 1
-		}
-		return 0
-	})
 	return out
+}
+
+// dearestFirst lists the lines by the price of their units, equal ones in order.
+func (p *Problem) dearestFirst() []int {
+	if len(p.dearest) == len(p.Lines) {
+		return p.dearest
+	}
+	p.dearest = make([]int, len(p.Lines))
+	for i := range p.dearest {
+		p.dearest[i] = i
+	}
+	slices.SortStableFunc(p.dearest, func(a, b int) int { return compareMinor(p.Lines[b].Unit, p.Lines[a].Unit) })
+	return p.dearest
 }
 
 const anyUnits int64 = 1 << 40

@@ -45,10 +45,11 @@ type Question struct {
 func Ask(p *pricing.Problem) *Question { return &Question{p: p} }
 
 // choices lists the unit choices for additions up to a price, once.
-func (q *Question) choices(most money.Minor) *pricing.Prepared {
+func (q *Question) choices(most money.Minor, left *int) *pricing.Prepared {
 	if q.prepared == nil || most > q.upTo {
 		q.p.Lines[0].Amount = 0
 		q.prepared, q.upTo = q.p.Prepare(most), most
+		*left -= q.prepared.Steps
 	}
 	return q.prepared
 }
@@ -67,12 +68,15 @@ func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
 		counted, _ := p.MeasureOf(s.goal, amounts(p))
 		return FindPlain(p, s.goal, counted, p.Lines[0].Tax)
 	}
+	if s.spent() {
+		return ToAdd{Spent: true}
+	}
 	most, ok := s.alone()
 	if !ok {
 		return ToAdd{}
 	}
 	reach := max(s.goal.Threshold, 1)
-	s.prepared = q.choices(most + 2*reach)
+	s.prepared = q.choices(most+2*reach, left)
 	if s.prepared.Cut {
 		return ToAdd{Spent: true}
 	}

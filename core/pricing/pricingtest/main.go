@@ -2,6 +2,7 @@ package pricingtest
 
 import (
 	"flag"
+	"strconv"
 	"testing"
 )
 
@@ -13,4 +14,14 @@ func Main(m *testing.M, checks string) int {
 		_ = f.Value.Set(checks) // a number, as the flag takes it
 	}
 	return m.Run()
+}
+
+// AFifth has a test run with a fifth of the cases: for properties whose cases take
+// long.
+func AFifth(t *testing.T) {
+	f := flag.Lookup("rapid.checks")
+	was := f.Value.String()
+	n, _ := strconv.Atoi(was)
+	_ = f.Value.Set(strconv.Itoa(max(1, n/5)))
+	t.Cleanup(func() { _ = f.Value.Set(was) })
 }

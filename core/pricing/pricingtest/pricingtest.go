@@ -26,6 +26,9 @@ type Shape struct {
 // Small is a shape whose every choice can be tried.
 var Small = Shape{Lines: 4, Units: 6, UnitNudges: 3, Orders: 2, Ships: 2, Gifts: 1, Bonds: true}
 
+// Eight is a shape whose every choice can be tried with patience.
+var Eight = Shape{Lines: 5, Units: 8, UnitNudges: 4, Orders: 3, Ships: 2, Gifts: 1, Bonds: true}
+
 // Asking is a shape for questions about additions: a few hundred minor units,
 // so that a test can try every addition in turn.
 var Asking = Shape{Lines: 3, Units: 5, UnitNudges: 2, Orders: 3, Ships: 3, Gifts: 1, Added: true, LeastShips: 1}
