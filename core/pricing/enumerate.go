@@ -83,6 +83,7 @@ func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
 	e := p.enumerator()
 	e.solver, e.open, e.drawn, e.nodes, e.quota = s, anyAddition, MostTies, p.steps(MostSearchNodes), p.steps(MostSearchNodes)
 	e.gather()
+	e.listOptions()
 	e.chooseAll()
 	return e.open
 }
@@ -106,6 +107,7 @@ func (p *Problem) unitChoices(slack money.Minor) (choices []UnitChoice, cut bool
 	e := p.enumerator()
 	e.slack = slack
 	e.gather()
+	e.listOptions()
 	e.chooseAll()
 	if e.cut {
 		e.found = append(e.found, e.kept...)
@@ -183,7 +185,7 @@ func (e *enumerator) charge(steps int) bool {
 	return !e.over
 }
 
-// gather puts rungs into ladders and lists what may be given of each.
+// gather puts rungs into ladders.
 func (e *enumerator) gather() {
 	p := e.p
 	for i := range p.Units {
@@ -200,6 +202,10 @@ func (e *enumerator) gather() {
 			l.lines[j] = l.lines[j] || u.On[j] || u.Form == Every && u.Goal.Scope[j]
 		}
 	}
+}
+
+// listOptions lists what may be given of each ladder.
+func (e *enumerator) listOptions() {
 	for i := range e.ladders {
 		e.ladders[i].options = e.options(i)
 	}

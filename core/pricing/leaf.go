@@ -109,10 +109,18 @@ func (p *Problem) adding(g Goal, missing money.Minor) (money.Minor, bool) {
 	return lo, true
 }
 
-// leaf judges what has been assigned, and keeps it where it is allowed.
+// leaf keeps what has been assigned where it is allowed.
 func (e *enumerator) leaf() {
-	p := e.p
 	claims := e.merged()
+	if allowed := e.allowed(claims); len(allowed) > 0 {
+		e.keep(claims, allowed)
+	}
+}
+
+// allowed returns for which prices of the added unit what has been assigned is
+// allowed: every goal holds and nothing is half done.
+func (e *enumerator) allowed(claims []Claim) []prices {
+	p := e.p
 	taken := make([][]int64, len(e.ladders))
 	for _, c := range claims {
 		o := e.owner[c.Unit]
@@ -143,7 +151,7 @@ func (e *enumerator) leaf() {
 		u := &p.Units[pk.unit]
 		from, to, ok := p.heldFor(u, pk.kind, units(o))
 		if !ok {
-			return
+			return nil
 		}
 		allowed = within(allowed, prices{from, to})
 		if e.ladders[o].nudge.Replacing {
@@ -157,13 +165,13 @@ func (e *enumerator) leaf() {
 			}
 		}
 		if !e.ladders[o].nudge.Stacks && (!e.tookAny(claims, pk) || e.halfMeasure(claims, pk)) {
-			return
+			return nil
 		}
 	}
 	if len(allowed) == 0 || e.missedProduct(units) {
-		return
+		return nil
 	}
-	e.keep(claims, allowed)
+	return allowed
 }
 
 // merged joins the claims of each rung.

@@ -31,7 +31,7 @@ type prospect struct {
 	goal    *Goal
 	settled bool // whether it holds does not depend on what units cost
 	never   bool
-	barred  bool // something that is given does not stand beside it
+	barred  bool        // something that is given does not stand beside it
 	level   money.Minor // the least that goods must cost for it to hold
 }
 

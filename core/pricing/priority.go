@@ -16,7 +16,9 @@ type Turns struct {
 	asked  int // gifts whose turn has come
 	free   []int64
 	stacks []pick             // rungs that go on top of what the others leave
+	picks  []pick             // unit rungs given, those that stack too
 	own    map[string][]int64 // per nudge: the units it has taken
+	rules  *enumerator        // judges what is allowed
 }
 
 // Judge answers, for a walk in the merchant's order, whether goals hold.
@@ -24,6 +26,9 @@ type Judge struct {
 	// Unit tells whether a unit rung's goal holds, given how many units of each
 	// line are counted, for one kind of product or (-1) all.
 	Unit func(unit, kind int, units func(line int) int64) bool
+	// Within tells whether the added unit's price lies in one of some ranges, given
+	// as pairs of their ends.
+	Within func(ranges [][2]money.Minor) bool
 	// Goal tells whether the goal of an order, shipping or gift rung holds.
 	Goal func(g Goal, t *Turns) bool
 	// Allowed tells whether the order rungs given are allowed.
@@ -37,6 +42,13 @@ type Judge struct {
 func (p *Problem) exactly(method int) Judge {
 	return Judge{
 		Unit: func(unit, kind int, units func(int) int64) bool { return p.holdsNow(&p.Units[unit], kind, units) },
+		Within: func(ranges [][2]money.Minor) bool {
+			x := money.Minor(0)
+			if p.Added {
+				x = p.Lines[0].Amount
+			}
+			return slices.ContainsFunc(ranges, func(r [2]money.Minor) bool { return r[0] <= x && x <= r[1] })
+		},
 		Goal: func(g Goal, t *Turns) bool {
 			var after []money.Minor
 			if g.Basis == AfterOrder {
@@ -75,6 +87,10 @@ func (p *Problem) InOrder(j Judge) *Turns {
 		t.free[i] = l.Quantity
 	}
 	t.Units = p.noUnits()
+	if len(p.Units) > 0 {
+		t.rules = p.enumerator()
+		t.rules.gather()
+	}
 	for _, turn := range p.turns() {
 		switch turn.ref.Class {
 		case UnitClass:
@@ -117,6 +133,7 @@ func (t *Turns) clone() *Turns {
 	out.Orders = slices.Clone(t.Orders)
 	out.free = slices.Clone(t.free)
 	out.stacks = slices.Clone(t.stacks)
+	out.picks = slices.Clone(t.picks)
 	out.Units.Given = slices.Clone(t.Units.Given)
 	out.Units.Claims = slices.Clone(t.Units.Claims)
 	out.own = map[string][]int64{}
@@ -159,21 +176,6 @@ func (t *Turns) clashes(id string, nudge int, class Class) bool {
 // step.
 func (t *Turns) keeps(j Judge, next *Turns) bool {
 	p := t.p
-	for _, c := range t.Units.Claims {
-		u := &p.Units[c.Unit]
-		for _, part := range c.Parts {
-			kind := -1
-			if u.apart() {
-				kind = p.kind(u, part.Line)
-			}
-			if !j.Unit(c.Unit, kind, next.counts(u)) {
-				return false
-			}
-			if kind < 0 {
-				break
-			}
-		}
-	}
 	for i, g := range t.Orders {
 		if g && !j.Goal(p.Orders[i].Goal, next) {
 			return false
@@ -269,6 +271,7 @@ func (t *Turns) claim(unit, kind int) {
 	n := p.nudge(u.Nudge)
 	if n.Stacks {
 		t.stacks = append(t.stacks, pick{unit, kind})
+		t.picks = append(t.picks, pick{unit, kind})
 		return
 	}
 	var rewarded int64
@@ -292,6 +295,7 @@ func (t *Turns) claim(unit, kind int) {
 	}
 	t.Units.Given[unit] = true
 	t.Units.Claims = append(t.Units.Claims, c)
+	t.picks = append(t.picks, pick{unit, kind})
 }
 
 // claimMost returns the claim of a rung that saves most from the free units.
@@ -360,12 +364,29 @@ func compareMinor(a, b money.Minor) int {
 	return 0
 }
 
-// accept takes a step if it gives something, keeps limits and floors, and no
-// earlier rung loses its goal by it.
+// accept takes a step if it gives something, is allowed, keeps limits and floors,
+// and no earlier rung loses its goal by it.
 func (t *Turns) accept(j Judge, next *Turns) {
-	if next.price() && !slices.Equal(next.Units.Given, t.Units.Given) && j.Allowed(next) && t.keeps(j, next) {
+	if next.price() && !slices.Equal(next.Units.Given, t.Units.Given) && j.Within(next.stands()) && j.Allowed(next) && t.keeps(j, next) {
 		*t = *next
 	}
+}
+
+// stands returns for which prices of the added unit what a walk has taken is
+// allowed.
+func (t *Turns) stands() [][2]money.Minor {
+	e := t.rules
+	e.free, e.picks, e.claims = t.free, t.picks, e.claims[:0]
+	for _, c := range t.Units.Claims {
+		if !t.p.nudge(t.p.Units[c.Unit].Nudge).Stacks {
+			e.claims = append(e.claims, c)
+		}
+	}
+	var out [][2]money.Minor
+	for _, r := range e.allowed(e.merged()) {
+		out = append(out, [2]money.Minor{r.from, r.to})
+	}
+	return out
 }
 
 // price works out what units cost after the claims made, those that stack last;

@@ -232,18 +232,21 @@ func (p *Problem) everyInTurn(at int, free []int64, limit int64) Claim {
 		if !ok {
 			break
 		}
-		n := p.repeats(one, left)
-		if got := p.rewarded(one); n > 1 {
-			n = min(n, limit/got)
+		got := p.rewarded(one)
+		n := int64(1)
+		if got == u.Gets {
+			n = max(1, min(p.repeats(one, left), limit/got))
 		}
-		n = max(1, n)
 		for _, part := range one.Parts {
 			part.Qty *= n
 			left[part.Line] -= part.Qty
 			c.Parts = append(c.Parts, part)
 		}
 		c.Sets += n
-		limit -= n * p.rewarded(one)
+		limit -= n * got
+		if got < u.Gets {
+			break // only the last set may be short
+		}
 	}
 	return c
 }

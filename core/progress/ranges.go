@@ -581,6 +581,18 @@ func (r *ranges) byPriority() verdict {
 		Unit: func(unit, kind int, units func(int) int64) bool {
 			return note(r.inRange(r.p.UnitHeldFor(unit, kind, units)))
 		},
+		Within: func(ranges [][2]money.Minor) bool {
+			out := never
+			for _, x := range ranges {
+				if v := r.inRange(x[0], x[1], true); v == always || v == maybe {
+					out = v
+				}
+				if out == always {
+					break
+				}
+			}
+			return note(out)
+		},
 		Goal: func(g pricing.Goal, t *pricing.Turns) bool {
 			c := r.anytime(t)
 			return note(r.goalUnder(g, r.under(&c, t.Orders)))

@@ -50,7 +50,39 @@ func Random(t *rapid.T) (decide.Shop, decide.Request) {
 	for i := range rapid.IntRange(1, 5).Draw(t, "nudges") {
 		shop.Nudges = append(shop.Nudges, decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Definition: Definition(t)})
 	}
-	return shop, request(t)
+	r := request(t)
+	if rapid.IntRange(0, 11).Draw(t, "crossing") == 0 {
+		shop.Nudges = append(shop.Nudges, gen{t}.crossing(cat, r)...)
+	}
+	return shop, r
+}
+
+// crossing draws free shipping not far above what a cart holds, and an amount off
+// the order, worth more than the fee, that takes goods below it again.
+func (g gen) crossing(cat *catalog.Catalog, r decide.Request) []decide.Live {
+	both := func(n int64) nudge.Amounts {
+		return nudge.Amounts{"home": {Minor: n, Currency: "EUR"}, "jp": {Minor: n, Currency: "JPY"}}
+	}
+	currency := money.Currency("EUR")
+	if d := r.Cart.Destination; d != nil && d.Country == "JP" {
+		currency = "JPY"
+	}
+	var value money.Minor
+	for _, l := range r.Cart.Lines {
+		it, _ := cat.Item(l.SKU)
+		if !it.Product.GiftCard {
+			value += it.Variant.Prices[currency].Price * l.Quantity
+		}
+	}
+	free := value + g.num(1, 1500, "free from")
+	off := g.num(1300, 2500, "off")
+	from := free + g.num(0, off-1, "off from")
+	ship := Ladder("crossed", nudge.AfterOrder, nudge.Rung{Thresholds: both(free), Rewards: []nudge.Reward{Free}})
+	order := Ladder("crossing", nudge.AfterUnit, nudge.Rung{Thresholds: both(from), Rewards: []nudge.Reward{{Kind: nudge.OrderAmount, Amounts: both(off)}}})
+	return []decide.Live{
+		{ID: "x0", Revision: 1, Priority: int(g.num(1, 3, "priority")), Definition: ship},
+		{ID: "x1", Revision: 1, Priority: int(g.num(1, 3, "priority")), Definition: order},
+	}
 }
 
 // Definition draws a well-formed definition with a reward of any kind.
