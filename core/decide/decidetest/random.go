@@ -47,7 +47,7 @@ func Random(t *rapid.T) (decide.Shop, decide.Request) {
 	if rapid.IntRange(0, 3).Draw(t, "mode") == 0 {
 		shop.Settings.Stacking = decide.ByPriority
 	}
-	for i := range rapid.IntRange(1, 5).Draw(t, "nudges") {
+	for i := range rapid.IntRange(2, 5).Draw(t, "nudges") {
 		shop.Nudges = append(shop.Nudges, decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Definition: Definition(t)})
 	}
 	r := request(t)
@@ -90,19 +90,19 @@ func Definition(t *rapid.T) nudge.Definition {
 	g := gen{t}
 	d := nudge.Definition{Version: nudge.Version, Name: rapid.StringN(0, 20, 60).Draw(t, "name"), Placements: []nudge.Placement{nudge.TopBar}}
 	d.Ladder.Basis = nudge.BeforeNudges
-	if g.one(3, "scope") {
+	if g.one(4, "scope") {
 		d.Ladder.Scope.Include.Collections = []string{"shelf-0"}
 	}
 	if g.one(5, "exclude") {
 		d.Ladder.Scope.Exclude.Tags = []string{"tag-1"}
 	}
 	d.Ladder.WithoutTax = g.one(4, "net")
-	switch g.num(0, 9, "class") {
-	case 0, 1, 2, 3:
+	switch g.num(0, 11, "class") {
+	case 0, 1, 2, 3, 4, 5:
 		g.unit(&d)
-	case 4, 5:
+	case 6, 7:
 		g.order(&d)
-	case 6, 7, 8:
+	case 8, 9:
 		g.shipping(&d)
 	default:
 		g.gift(&d)
