@@ -6,8 +6,10 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/cel-go/cel"
 	"github.com/stretchr/testify/require"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/decide/decidetest"
@@ -15,50 +17,89 @@ import (
 	"agonal.dev/agonal/core/nudge"
 )
 
-// The distribution of the benchmark is fixed: 50,000 SKUs on shelves of 50; ten
-// nudges count everything, the others a shelf each, spread evenly; a cart has 30
-// lines from 30 shelves, so that about 30 nudges touch it at 1,000.
+// The distribution of the benchmark is fixed: 50,000 SKUs on as many shelves as
+// there are nudges; four nudges count everything, the others a shelf each. A cart
+// has 30 lines from 30 shelves, so that 30 to 34 nudges touch it, however many are
+// live. One cart in ten has a code entered, to which one nudge in twenty answers.
 const (
 	benchSKUs  = 50_000
-	benchShelf = 50
-	benchBroad = 10
+	benchBroad = 4
 	benchLines = 30
+	benchCarts = 200
 )
 
+// benchNudge is the nudge at a place: free shipping (half of them), gifts (a fifth),
+// quantity breaks (a fifth), three for the price of two, and percentages off the
+// order for a code.
+func benchNudge(i int) nudge.Definition {
+	rung := func(r ...nudge.Reward) nudge.Rung { return decidetest.Rung(money.Minor(2000+i%50*100), r[0]) }
+	var d nudge.Definition
+	switch i % 20 {
+	case 4, 5, 6, 7:
+		d = decidetest.Ladder("Gift", nudge.BeforeNudges, rung(nudge.Reward{Kind: nudge.Gift, Items: []nudge.Item{{SKU: "s7"}}}))
+	case 8, 9, 10, 11:
+		d = decidetest.Ladder("Break", nudge.BeforeNudges)
+		d.Ladder.Measure, d.Ladder.Replacing = nudge.SameProduct, true
+		for k, rate := range []money.Rate{50_000, 100_000, 150_000} {
+			d.Ladder.Rungs = append(d.Ladder.Rungs, nudge.Rung{Count: int64(3 * (k + 1)), Rewards: []nudge.Reward{{Kind: nudge.UnitPercent, Percent: &rate}}})
+		}
+	case 12:
+		d = decidetest.Ladder("Three for two", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 3, PayFor: 2}}})
+	case 13:
+		d = decidetest.Ladder("Code", nudge.AfterUnit, rung(decidetest.Percent(100_000)))
+		d.Audience.Code = "TEN"
+	default:
+		d = decidetest.Ladder("Free", nudge.AfterOrder, rung(decidetest.Free))
+	}
+	if i >= benchBroad {
+		d.Ladder.Scope.Include.Collections = []string{fmt.Sprintf("shelf-%d", i)}
+	}
+	d.Name = fmt.Sprintf("%s %d", d.Name, i)
+	one := int64(1)
+	d.Audience.When = &audience.Condition{All: []audience.Condition{
+		{Countries: []string{"DE", "AT"}},
+		{Units: &audience.Count{Least: &one}},
+		{Devices: []audience.Device{"phone", "desktop"}},
+	}}
+	return d
+}
+
 func benchShop(b *testing.B, nudges int) *decide.Snapshot {
-	shelves := benchSKUs / benchShelf
 	products := make([]catalog.Product, benchSKUs)
 	for i := range products {
-		products[i] = catalog.Product{ID: fmt.Sprintf("p%d", i), Title: "P", Collections: []string{fmt.Sprintf("shelf-%d", i%shelves)},
+		products[i] = catalog.Product{ID: fmt.Sprintf("p%d", i), Title: "P", Collections: []string{fmt.Sprintf("shelf-%d", i%nudges)},
 			Variants: []catalog.Variant{{SKU: fmt.Sprintf("s%d", i), Prices: map[money.Currency]catalog.Price{"EUR": {Price: money.Minor(100 + i*37%3900)}}}}}
 	}
 	cat, err := catalog.New(products)
 	require.NoError(b, err)
 	live := make([]decide.Live, nudges)
 	for i := range live {
-		d := decidetest.Ladder(fmt.Sprintf("Nudge %d", i), nudge.AfterOrder, decidetest.Rung(money.Minor(4000+i%50*100), decidetest.Free))
-		if i >= benchBroad {
-			d.Ladder.Scope.Include.Collections = []string{fmt.Sprintf("shelf-%d", i%shelves)}
-		}
-		live[i] = decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: i + 1, Definition: d}
+		live[i] = decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: i + 1, Definition: benchNudge(i)}
 	}
 	s, err := decide.Compile(decide.Shop{Settings: decide.Settings{Choice: decide.MerchantOrder}, Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
 	require.NoError(b, err)
 	return s
 }
 
+func benchRequests() []decide.Request {
+	carts := make([]decide.Request, benchCarts)
+	for i := range carts {
+		var lines []line
+		for j := range benchLines {
+			lines = append(lines, line{SKU: fmt.Sprintf("s%d", (i*7919+j*1667)%benchSKUs), Quantity: int64(1 + (i+j)%3)})
+		}
+		carts[i] = decide.Request{Cart: decidetest.Cart(lines...), Moment: decide.Moment{Locale: "en"}, Visit: decide.Visit{Device: "phone"}}
+		if i%10 == 0 {
+			carts[i].Cart.Codes = []string{"ten"}
+		}
+	}
+	return carts
+}
+
 func BenchmarkDecision(b *testing.B) {
 	for _, n := range []int{100, 1_000, 10_000} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
-			s := benchShop(b, n)
-			carts := make([]decide.Request, 200)
-			for i := range carts {
-				var lines []line
-				for j := range benchLines {
-					lines = append(lines, line{SKU: fmt.Sprintf("s%d", (i*7919+j*1667)%benchSKUs), Quantity: int64(1 + (i+j)%3)})
-				}
-				carts[i] = decide.Request{Cart: decidetest.Cart(lines...), Moment: decide.Moment{Locale: "en"}}
-			}
+			s, carts := benchShop(b, n), benchRequests()
 			times := make([]time.Duration, 0, b.N)
 			b.ReportAllocs()
 			for i := 0; b.Loop(); i++ {
@@ -72,5 +113,46 @@ func BenchmarkDecision(b *testing.B) {
 			b.ReportMetric(float64(times[len(times)/2].Nanoseconds())/1000, "median-µs")
 			b.ReportMetric(float64(times[len(times)*99/100].Nanoseconds())/1000, "p99-µs")
 		})
+	}
+}
+
+// BenchmarkConditionPrograms evaluates the conditions of 1,000 nudges, each as one
+// compiled program, over the same carts: who is meant, and whether the cart holds
+// anything that the nudge counts. It prices nothing.
+func BenchmarkConditionPrograms(b *testing.B) {
+	const n = 1_000
+	env, err := cel.NewEnv(cel.Variable("country", cel.StringType), cel.Variable("device", cel.StringType), cel.Variable("units", cel.IntType),
+		cel.Variable("collections", cel.ListType(cel.StringType)))
+	require.NoError(b, err)
+	programs := make([]cel.Program, n)
+	for i := range programs {
+		d := benchNudge(i)
+		text := `country in ["DE", "AT"] && units >= 1 && device in ["phone", "desktop"]`
+		if c := d.Ladder.Scope.Include.Collections; len(c) > 0 {
+			text += fmt.Sprintf(" && collections.exists(c, c == %q)", c[0])
+		}
+		ast, issues := env.Compile(text)
+		require.NoError(b, issues.Err())
+		programs[i], err = env.Program(ast, cel.EvalOptions(cel.OptOptimize))
+		require.NoError(b, err)
+	}
+	s, carts := benchShop(b, n), benchRequests()
+	facts := make([]map[string]any, len(carts))
+	for i, c := range carts {
+		var units int64
+		var collections []string
+		for _, l := range c.Cart.Lines {
+			it, _ := s.Catalog().Item(l.SKU)
+			units += l.Quantity
+			collections = append(collections, it.Product.Collections...)
+		}
+		facts[i] = map[string]any{"country": c.Cart.Destination.Country, "device": string(c.Visit.Device), "units": units, "collections": collections}
+	}
+	for i := 0; b.Loop(); i++ {
+		for _, p := range programs {
+			if _, _, err := p.Eval(facts[i%len(facts)]); err != nil {
+				b.Fatal(err)
+			}
+		}
 	}
 }
