@@ -20,7 +20,7 @@ import (
 // The distribution of the benchmark is fixed: 50,000 SKUs on as many shelves as
 // there are nudges; four nudges count everything, the others a shelf each. A cart
 // has 30 lines from 30 shelves, so that 30 to 34 nudges touch it, however many are
-// live. One cart in ten has a code entered, to which one nudge in twenty answers.
+// live. One cart in ten has a code entered for a percentage off everything.
 const (
 	benchSKUs  = 50_000
 	benchBroad = 4
@@ -47,11 +47,11 @@ func benchNudge(i int) nudge.Definition {
 		d = decidetest.Ladder("Three for two", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 3, PayFor: 2}}})
 	case 13:
 		d = decidetest.Ladder("Code", nudge.AfterUnit, rung(decidetest.Percent(100_000)))
-		d.Audience.Code = "TEN"
+		d.Audience.Code = fmt.Sprintf("TEN%d", i)
 	default:
 		d = decidetest.Ladder("Free", nudge.AfterOrder, rung(decidetest.Free))
 	}
-	if i >= benchBroad {
+	if i >= benchBroad && i != 13 {
 		d.Ladder.Scope.Include.Collections = []string{fmt.Sprintf("shelf-%d", i)}
 	}
 	d.Name = fmt.Sprintf("%s %d", d.Name, i)
@@ -90,7 +90,7 @@ func benchRequests() []decide.Request {
 		}
 		carts[i] = decide.Request{Cart: decidetest.Cart(lines...), Moment: decide.Moment{Locale: "en"}, Visit: decide.Visit{Device: "phone"}}
 		if i%10 == 0 {
-			carts[i].Cart.Codes = []string{"ten"}
+			carts[i].Cart.Codes = []string{"ten13"}
 		}
 	}
 	return carts

@@ -92,7 +92,7 @@ func (w *work) measure(ref pricing.Ref, goal pricing.Goal) int64 {
 
 func (w *work) toAdd(o *RungOutcome, ref pricing.Ref, goal pricing.Goal, ask *asker) {
 	var found progress.ToAdd
-	if !w.anyQuiet() && progress.Plain(w.problem, ref) {
+	if !w.quietMatter() && progress.Plain(w.problem, ref) {
 		found = progress.FindPlain(w.problem, goal, o.Counted, w.region.Rate(""))
 	} else {
 		found = ask.find(o.Rung)
@@ -110,8 +110,17 @@ func (w *work) toAdd(o *RungOutcome, ref pricing.Ref, goal pricing.Goal, ask *as
 	}
 }
 
-// anyQuiet tells whether additions may touch nudges that the cart does not.
-func (w *work) anyQuiet() bool { return len(w.quiet) > 0 }
+// quietMatter tells whether nudges that only additions touch may give or bind
+// something that decides whether a rung which is plain is reached.
+func (w *work) quietMatter() bool {
+	for i := range w.taking {
+		t := &w.taking[i]
+		if t.quiet && t.reason == "" && !t.n.lone {
+			return true
+		}
+	}
+	return false
+}
 
 // again is how many units are missing to one more set, once one is made.
 func (w *work) again(ref pricing.Ref) *int64 {

@@ -157,6 +157,8 @@ type compiled struct {
 	scope     catalog.Filter
 	when      *audience.Tree
 	sentences map[string]map[nudge.State][]nudge.Piece
+	// lone tells that it has no order rewards and nothing binds it to other nudges.
+	lone bool
 }
 
 // index finds the nudges that can matter to a cart, as positions in
@@ -218,6 +220,7 @@ func compile(l Live) (compiled, error) {
 		return c, err
 	}
 	c.when = tree
+	c.lone = lone(&l.Definition)
 	for lang := range l.Definition.Wording {
 		c.sentences[lang] = map[nudge.State][]nudge.Piece{}
 		for _, st := range nudge.States {
@@ -231,6 +234,20 @@ func compile(l Live) (compiled, error) {
 		}
 	}
 	return c, nil
+}
+
+func lone(d *nudge.Definition) bool {
+	if d.Beside.Group != "" || len(d.Beside.Refuses) > 0 {
+		return false
+	}
+	for i := range d.Ladder.Rungs {
+		for j := range d.Ladder.Rungs[i].Rewards {
+			if d.Ladder.Rungs[i].Rewards[j].Kind.Class() == nudge.OrderClass {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // With returns a snapshot in which some nudges are put in, or put in the place

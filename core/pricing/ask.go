@@ -115,3 +115,15 @@ func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) 
 	}
 	return p.outcome(&candidate{units: &c, goodsStage: st, shipStage: ship}), true
 }
+
+// UnitsTouch tells whether a unit rung may make units of lines in a scope cheaper.
+func (p *Problem) UnitsTouch(scope Scope) bool {
+	for i := range p.Units {
+		for j, on := range p.Units[i].On {
+			if on && scope[j] {
+				return true
+			}
+		}
+	}
+	return false
+}

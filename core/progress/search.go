@@ -39,6 +39,7 @@ type Question struct {
 	p        *pricing.Problem
 	prepared *pricing.Prepared
 	upTo     money.Minor
+	quick    *quick // nil: not of that kind
 }
 
 // Ask prepares a problem whose line 0 is the added unit.
@@ -50,6 +51,7 @@ func (q *Question) choices(most money.Minor, left *int) *pricing.Prepared {
 		q.p.Lines[0].Amount = 0
 		q.prepared, q.upTo = q.p.Prepare(most), most
 		*left -= q.prepared.Steps
+		q.quick = quickFor(q.p, q.prepared.Choices)
 	}
 	return q.prepared
 }
@@ -79,6 +81,9 @@ func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
 	s.prepared = q.choices(most+2*reach, left)
 	if s.prepared.Cut {
 		return ToAdd{Spent: true}
+	}
+	if q.quick != nil && q.quick.fits() && q.quick.asks(t) {
+		s.quick = q.quick
 	}
 	x, ok := s.first(1, most)
 	if !ok || s.spent() {
@@ -117,6 +122,7 @@ type search struct {
 	goal     pricing.Goal
 	left     *int // nodes that may still be spent
 	bonds    pricing.Bonds
+	quick    *quick // nil: ranges judge
 }
 
 // cost is how many choices judging a range looks at.
@@ -184,11 +190,12 @@ func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool)
 }
 
 // Plain tells whether reaching a rung is a matter of its goal's value alone: no
-// unit or order reward can come into play, nothing binds rungs together, and a
-// shipping reward is free, none, or the only one there is for every method, so
-// that nothing better can replace it.
+// order reward can come into play, nor a unit reward that touches what is counted,
+// nothing binds rungs together, and a shipping reward is free, none, or the only
+// one there is for every method, so that nothing better can replace it.
 func Plain(p *pricing.Problem, t pricing.Ref) bool {
-	if len(p.Orders) > 0 || len(p.Units) > 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 || p.Bonds().Any() || p.Goal(t).Most > 0 {
+	goal := p.Goal(t)
+	if len(p.Orders) > 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 || goal.Most > 0 || goal.Basis != pricing.Before && p.UnitsTouch(goal.Scope) || p.Bonds().Any() {
 		return false
 	}
 	if t.Class == pricing.GiftClass {
@@ -197,8 +204,9 @@ func Plain(p *pricing.Problem, t pricing.Ref) bool {
 	if p.Replaces(p.Ships[t.Index].Nudge) {
 		return false
 	}
+	units := len(p.Units) > 0
 	for m, r := range p.Ships[t.Index].By {
-		if r.Form == pricing.Free || r.Form == pricing.NoShippingReward {
+		if r.Form == pricing.Free || r.Form == pricing.NoShippingReward && !units {
 			continue
 		}
 		for i := range p.Ships {
@@ -262,6 +270,11 @@ func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
 func (s *search) judge(lo, hi money.Minor) verdict {
 	if *s.left -= s.cost(); *s.left < 0 {
 		return never // what is found from here on is not used
+	}
+	if s.quick != nil {
+		if v := s.quick.judge(s, lo, hi); v != maybe || lo != hi {
+			return v
+		}
 	}
 	if lo == hi {
 		if s.reached(lo) {

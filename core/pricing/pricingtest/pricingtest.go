@@ -54,6 +54,11 @@ func (s Shape) Draw(t *rapid.T) *pricing.Problem {
 	for i := range int(g.num(0, int64(s.Orders), "orders")) {
 		g.order(fmt.Sprintf("order-%d", i))
 	}
+	if s.Added && g.one(2, "one place") { // all order rewards take from the same lines
+		for i := range p.Orders[min(1, len(p.Orders)):] {
+			copy(p.Orders[i+1].Lines, p.Orders[0].Lines)
+		}
+	}
 	for i := range int(g.num(int64(s.LeastShips), int64(s.Ships), "ships")) {
 		g.ship(fmt.Sprintf("ship-%d", i))
 	}
