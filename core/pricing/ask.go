@@ -46,13 +46,13 @@ func (p *Problem) Forced(r Ref) (Outcome, bool) {
 // Holds tells whether a goal of an order, shipping or gift rung holds when lines
 // cost afterUnits and, after order rewards, after.
 func (p *Problem) Holds(g Goal, afterUnits, after []money.Minor) bool {
-	return g.meets(p.measure(g, p.all(p.at(g.Basis, afterUnits, after))))
+	return g.meets(p.measureAt(&g, p.at(g.Basis, afterUnits, after)))
 }
 
 // MeasureOf returns a goal's measure when lines cost amounts at its basis, and
 // whether anything is counted.
 func (p *Problem) MeasureOf(g Goal, amounts []money.Minor) (int64, bool) {
-	return p.measure(g, p.all(amounts))
+	return p.measureAt(&g, amounts)
 }
 
 // Meets tells whether a measure makes a goal.

@@ -75,8 +75,8 @@ func (p *Problem) undecided(g Goal, added money.Minor) bool {
 	if p.Added {
 		lo[0], hi[0] = 0, added
 	}
-	least, any := p.measure(g, p.all(lo))
-	most, _ := p.measure(g, p.all(hi))
+	least, any := p.measureAt(&g, lo)
+	most, _ := p.measureAt(&g, hi)
 	if g.Basis == AfterOrder {
 		for i := range p.Orders {
 			o := &p.Orders[i]

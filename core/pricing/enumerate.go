@@ -206,6 +206,16 @@ func (e *enumerator) gather() {
 
 // listOptions lists what may be given of each ladder.
 func (e *enumerator) listOptions() {
+	p := e.p
+	// Ladders that can give nothing to this cart take no part.
+	e.ladders = slices.DeleteFunc(e.ladders, func(l ladder) bool {
+		return !slices.ContainsFunc(l.rungs, func(u int) bool { return p.couldHold(&p.Units[u], -1, true) && p.savesAny(u, -1) })
+	})
+	for i := range e.ladders {
+		for _, u := range e.ladders[i].rungs {
+			e.owner[u] = i
+		}
+	}
 	for i := range e.ladders {
 		e.ladders[i].options = e.options(i)
 	}

@@ -46,7 +46,7 @@ func (p *Problem) giftsOf(c *candidate, n int) ([]bool, bool) {
 		}
 	}
 	out := make([]bool, len(p.Gifts))
-	holds := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, c.units.After, c.after)))) }
+	holds := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, c.units.After, c.after))) }
 	for i := range n {
 		g := &p.Gifts[i]
 		if !holds(g.Goal) || p.topped(Ref{GiftClass, i}, holds) {

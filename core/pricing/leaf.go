@@ -14,6 +14,15 @@ type prices struct{ from, to money.Minor }
 // not negative. Without an added unit it holds for every price or for none.
 func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
 	g := u.Goal
+	if g.Measure == Units || kind >= 0 && (g.Measure == SameProduct || g.Measure == SameVariant) {
+		var n int64
+		for i, in := range g.Scope {
+			if in && (kind < 0 || p.kind(u, i) == kind) {
+				n += units(i)
+			}
+		}
+		return 0, anyAddition, g.meets(n, n > 0)
+	}
 	seen := counted{
 		units: func(i int) int64 {
 			if kind >= 0 && p.kind(u, i) != kind {

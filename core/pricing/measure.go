@@ -61,6 +61,26 @@ func (p *Problem) measure(g Goal, c counted) (measure int64, any bool) {
 	return measure, any
 }
 
+// measureAt is measure with every unit counted and lines that cost amounts.
+func (p *Problem) measureAt(g *Goal, amounts []money.Minor) (measure int64, any bool) {
+	if g.Measure != Value {
+		return p.measure(*g, p.all(amounts))
+	}
+	isNet := g.WithoutTax && p.TaxShown
+	for i, in := range g.Scope {
+		if !in {
+			continue
+		}
+		a := amounts[i]
+		measure += a
+		if isNet {
+			measure -= taxWithin(p.Lines[i].Tax, a)
+		}
+		any = true
+	}
+	return measure, any
+}
+
 // meets tells whether a measure makes a goal; a threshold of zero asks for at
 // least one counted unit.
 func (g Goal) meets(measure int64, any bool) bool {
@@ -81,17 +101,17 @@ func (p *Problem) all(amounts []money.Minor) counted {
 // GoalHolds tells whether the goal of an order, shipping or gift rung holds under
 // an outcome.
 func (p *Problem) GoalHolds(g Goal, o *Outcome) bool {
-	return g.meets(p.measure(g, p.all(p.at(g.Basis, o.AfterUnits, o.After))))
+	return g.meets(p.measureAt(&g, p.at(g.Basis, o.AfterUnits, o.After)))
 }
 
 // Measure returns the measure of the goal of an order, shipping or gift rung
 // under an outcome: minor units, pieces or grams.
 func (p *Problem) Measure(g Goal, o *Outcome) int64 {
-	m, _ := p.measure(g, p.all(p.at(g.Basis, o.AfterUnits, o.After)))
+	m, _ := p.measureAt(&g, p.at(g.Basis, o.AfterUnits, o.After))
 	return m
 }
 
-// at returns the amounts of lines at a basis.
+// at returns the amounts of lines at a basis, to be looked at before the next call.
 func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
 	switch b {
 	case AfterUnit:
@@ -99,7 +119,8 @@ func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
 	case AfterOrder:
 		return after
 	}
-	return p.before(make([]money.Minor, 0, len(p.Lines)))
+	p.scratch = p.before(p.scratch) // looked at at once, never kept
+	return p.scratch
 }
 
 // net is an amount without the tax it includes.

@@ -69,7 +69,7 @@ func (p *Problem) prospect(g *Goal) prospect {
 	out := prospect{goal: g}
 	if g.Basis == Before || g.Measure != Value || g.Threshold == 0 && g.Most == 0 {
 		out.settled = true
-		out.never = !g.meets(p.measure(*g, p.all(p.before(nil))))
+		out.never = !g.meets(p.measureAt(g, p.before(nil)))
 	}
 	return out
 }

@@ -55,7 +55,7 @@ func (p *Problem) exactly(method int) Judge {
 				st, _ := p.order(&t.Units, t.Orders) // allowed, and trimmed as it will be
 				after = st.after
 			}
-			return g.meets(p.measure(g, p.all(p.at(g.Basis, t.Units.After, after))))
+			return g.meets(p.measureAt(&g, p.at(g.Basis, t.Units.After, after)))
 		},
 		Allowed: func(t *Turns) bool {
 			st, ok := p.order(&t.Units, t.Orders)

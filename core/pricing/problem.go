@@ -211,6 +211,7 @@ type Problem struct {
 	MostOff     money.Minor // the most that may be taken off the goods; 0: no limit
 
 	dearest []int // the lines by price, once they have been put in order
+	scratch []money.Minor
 }
 
 var unbound Nudge

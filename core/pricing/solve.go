@@ -34,16 +34,11 @@ func (p *Problem) everyMethod() []int {
 // together: the best choice found bounds what is still looked at.
 func (p *Problem) search(methods []int) Outcome {
 	s := p.solver(methods)
-	for _, m := range methods {
-		s.consider(p.byPriority(m))
+	open := anyAddition
+	if p.Mode == BestForShopper {
+		open = min(p.eachUnitChoice(s), s.open)
 	}
-	if p.Mode == ByPriority {
-		return p.outcome(s.best)
-	}
-	// By priority is a choice like any other, found by itself if it is the best.
-	s.most, s.best = s.best.pay(p), nil
-	open := min(p.eachUnitChoice(s), s.open)
-	if s.best == nil {
+	if s.best == nil || open < s.most {
 		for _, m := range methods {
 			s.consider(p.byPriority(m))
 		}
@@ -171,7 +166,7 @@ func (s *solver) orders(c *UnitChoice) {
 		return
 	}
 	var open []int
-	holds := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, c.After, nil)))) }
+	holds := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, c.After, nil))) }
 	for i, o := range p.Orders {
 		if holds(o.Goal) && !p.topped(Ref{OrderClass, i}, holds) {
 			open = append(open, i)
@@ -298,7 +293,7 @@ func (s *solver) consider(c candidate) {
 
 func (p *Problem) shipHolds(afterUnits, after []money.Minor) []bool {
 	holds := make([]bool, len(p.Ships))
-	goal := func(g Goal) bool { return g.meets(p.measure(g, p.all(p.at(g.Basis, afterUnits, after)))) }
+	goal := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, afterUnits, after))) }
 	for i, s := range p.Ships {
 		holds[i] = goal(s.Goal) && !p.topped(Ref{ShippingClass, i}, goal)
 	}

@@ -34,7 +34,7 @@ func (p *Problem) Goal(r Ref) Goal {
 // Status returns what became of a rung.
 func (p *Problem) Status(o *Outcome, r Ref) Status {
 	g := p.Goal(r)
-	m, any := p.measure(g, p.all(p.at(g.Basis, o.AfterUnits, o.After)))
+	m, any := p.measureAt(&g, p.at(g.Basis, o.AfterUnits, o.After))
 	if g.Most > 0 && m > g.Most {
 		return Passed
 	}
