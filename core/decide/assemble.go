@@ -9,21 +9,24 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// assemble builds the pricing problem, and tells for each nudge that takes part
-// where its rungs stand in it. With a target nudge, line 0 is one more added unit
-// that counts for it.
-func (w *work) assemble(target *taking) (*pricing.Problem, [][]taker) {
+// assemble builds the pricing problem of the cart as it is, and tells for each
+// nudge that takes part where its rungs stand in it.
+func (w *work) assemble() (*pricing.Problem, [][]taker) {
+	p, places, _ := w.build(0)
+	return p, places
+}
+
+// build builds a problem with so many added units, none or one as line 0, before
+// the cart's lines; with one, quiet nudges take part too. It tells for each nudge
+// where its rungs stand, and its scopes, in which no added unit is counted yet.
+func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes [][]pricing.Scope) {
 	set := &w.s.shop.Settings
-	p := &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor}
+	p = &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor, Added: extra > 0}
 	if set.Margin != nil {
 		p.Floor = *set.Margin
 	}
-	extra := 0
-	if target != nil {
-		extra, p.Added = 1, true
-	}
 	p.Lines = toPricing(w.lines, extra)
-	if target != nil {
+	if p.Added {
 		p.Lines[0] = pricing.Line{Tax: w.region.Rate(""), Product: -1, Variant: -1}
 	}
 	for i := range w.lines {
@@ -36,21 +39,19 @@ func (w *work) assemble(target *taking) (*pricing.Problem, [][]taker) {
 	if w.chosen >= 0 {
 		methods, p.Methods = methods[w.chosen:w.chosen+1], w.fees[w.chosen:w.chosen+1]
 	}
-	places := make([][]taker, len(w.taking))
+	places, scopes = make([][]taker, len(w.taking)), make([][]pricing.Scope, len(w.taking))
 	for i := range w.taking {
 		t := &w.taking[i]
-		if t.reason != "" || t.quiet && target == nil {
+		if t.reason != "" || t.quiet && !p.Added {
 			continue
 		}
 		counted := make(pricing.Scope, extra+len(w.lines))
 		copy(counted[extra:], t.counts)
-		if target != nil {
-			counted[0] = t == target || t.n.scope.Matches(target.n.scope.Carried())
-		}
-		a := assembler{w: w, p: p, t: t, extra: extra, counted: counted, methods: methods}
+		a := assembler{w: w, p: p, t: t, extra: extra, counted: counted, scopes: []pricing.Scope{counted}, methods: methods}
 		places[i] = a.put()
+		scopes[i] = a.scopes
 	}
-	return p, places
+	return p, places, scopes
 }
 
 // assembler puts the rungs of one nudge into a problem.
@@ -61,6 +62,7 @@ type assembler struct {
 	nudge   int // place among the problem's nudges
 	extra   int // added units before the cart's lines
 	counted pricing.Scope
+	scopes  []pricing.Scope // counted, and what order rewards take from
 	methods []catalog.Method
 }
 
@@ -236,6 +238,7 @@ func (a *assembler) order(key pricing.Key, goal pricing.Goal, r *nudge.Reward) p
 	for j := range a.w.lines {
 		o.Lines[a.extra+j] = o.Lines[a.extra+j] && !a.w.lines[j].neverOff
 	}
+	a.scopes = append(a.scopes, o.Lines)
 	a.p.Orders = append(a.p.Orders, o)
 	return pricing.Ref{Class: pricing.OrderClass, Index: len(a.p.Orders) - 1}
 }

@@ -61,6 +61,7 @@ type work struct {
 	outcome   pricing.Outcome
 	nodes     int  // of the searches for additions, still to be spent
 	brief     bool // prices and states only
+	added     *added
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
@@ -268,7 +269,7 @@ func (w *work) decide() (Decision, error) {
 
 // price solves the cart as it is.
 func (w *work) price() {
-	problem, places := w.assemble(nil)
+	problem, places := w.assemble()
 	for i := range w.taking {
 		w.taking[i].rungs = places[i]
 	}
@@ -315,7 +316,7 @@ func (w *work) shipping() *Shipping {
 	if w.chosen >= 0 {
 		each := *w
 		each.chosen = -1
-		all, _ = each.assemble(nil)
+		all, _ = each.assemble()
 	}
 	for i, m := range w.methods {
 		o := w.outcome

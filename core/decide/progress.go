@@ -13,42 +13,52 @@ func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
 	if t.reason != "" {
 		return out
 	}
-	ask := asker{w: w, t: t}
 	for _, r := range t.rungs {
-		out.Rungs = append(out.Rungs, w.rungOutcome(t, r, &ask))
+		out.Rungs = append(out.Rungs, w.rungOutcome(t, r))
 	}
 	return out
 }
 
-// asker asks what must be added, with the cart and one more unit built when first
-// needed.
-type asker struct {
-	w     *work
-	t     *taking
-	q     *progress.Question
-	rungs []taker
+// added is the cart with one more unit, built when first asked about.
+type added struct {
+	places [][]taker
+	scopes [][]pricing.Scope
+	q      *progress.Question
+	target *taking // the nudge that asks
 }
 
-// find asks about the money of a rung, or what else it gives.
-func (a *asker) find(rung int) progress.ToAdd {
-	if a.q == nil {
-		p, places := a.w.assemble(a.t)
-		a.q = progress.Ask(p)
-		for i := range a.w.taking {
-			if &a.w.taking[i] == a.t {
-				a.rungs = places[i]
+// find asks what must be added for a rung of a nudge.
+func (w *work) find(t *taking, rung int) progress.ToAdd {
+	if w.added == nil {
+		p, places, scopes := w.build(1)
+		w.added = &added{places: places, scopes: scopes, q: progress.Ask(p)}
+	}
+	a := w.added
+	if a.target != t {
+		a.target = t
+		carried := t.n.scope.Carried()
+		for i := range a.scopes {
+			in := &w.taking[i] == t || len(a.scopes[i]) > 0 && w.taking[i].n.scope.Matches(carried)
+			for _, s := range a.scopes[i] {
+				s[0] = in
 			}
 		}
+		a.q.Changed()
 	}
-	for _, r := range a.rungs {
-		if r.rung == rung {
-			return a.q.Find(r.refs[0], &a.w.nodes)
+	for i := range w.taking {
+		if &w.taking[i] != t {
+			continue
+		}
+		for _, r := range a.places[i] {
+			if r.rung == rung {
+				return a.q.Find(r.refs[0], &w.nodes)
+			}
 		}
 	}
 	return progress.ToAdd{}
 }
 
-func (w *work) rungOutcome(t *taking, r taker, ask *asker) RungOutcome {
+func (w *work) rungOutcome(t *taking, r taker) RungOutcome {
 	ref := r.refs[0]
 	goal := w.problem.Goal(ref)
 	ladder := &t.n.Definition.Ladder
@@ -76,7 +86,7 @@ func (w *work) rungOutcome(t *taking, r taker, ask *asker) RungOutcome {
 			o.Reason = "better_reward"
 		}
 	case !w.brief:
-		w.toAdd(&o, ref, goal, ask)
+		w.toAdd(&o, t, ref, goal)
 	}
 	return o
 }
@@ -90,12 +100,12 @@ func (w *work) measure(ref pricing.Ref, goal pricing.Goal) int64 {
 	return w.problem.Measure(goal, &w.outcome)
 }
 
-func (w *work) toAdd(o *RungOutcome, ref pricing.Ref, goal pricing.Goal, ask *asker) {
+func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref, goal pricing.Goal) {
 	var found progress.ToAdd
 	if !w.quietMatter() && progress.Plain(w.problem, ref) {
 		found = progress.FindPlain(w.problem, goal, o.Counted, w.region.Rate(""))
 	} else {
-		found = ask.find(o.Rung)
+		found = w.find(t, o.Rung)
 	}
 	if found.Exists {
 		o.ToAdd = &found.Least

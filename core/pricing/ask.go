@@ -127,3 +127,61 @@ func (p *Problem) UnitsTouch(scope Scope) bool {
 	}
 	return false
 }
+
+// UnitsSettled tells whether no goal of a unit rung looks at the added unit.
+func (p *Problem) UnitsSettled() bool {
+	for i := range p.Units {
+		if p.Units[i].Goal.Measure == Value {
+			return false
+		}
+	}
+	return true
+}
+
+// MostThreshold is the highest threshold of a value goal.
+func (p *Problem) MostThreshold() money.Minor {
+	var out money.Minor
+	p.eachGoal(func(g *Goal) {
+		if g.Measure == Value {
+			out = max(out, g.Threshold)
+		}
+	})
+	return out
+}
+
+func (p *Problem) eachGoal(f func(*Goal)) {
+	for i := range p.Units {
+		f(&p.Units[i].Goal)
+	}
+	for i := range p.Orders {
+		f(&p.Orders[i].Goal)
+	}
+	for i := range p.Ships {
+		f(&p.Ships[i].Goal)
+	}
+	for i := range p.Gifts {
+		f(&p.Gifts[i].Goal)
+	}
+}
+
+// CountAdded lets every goal count the added unit, and every order reward take from
+// it; what it returns puts things back.
+func (p *Problem) CountAdded() (back func()) {
+	var scopes []Scope
+	p.eachGoal(func(g *Goal) { scopes = append(scopes, g.Scope) })
+	for i := range p.Orders {
+		scopes = append(scopes, p.Orders[i].Lines)
+	}
+	was := make([]bool, len(scopes))
+	for i, s := range scopes {
+		was[i] = s[0]
+	}
+	for _, s := range scopes {
+		s[0] = true
+	}
+	return func() {
+		for i, s := range scopes {
+			s[0] = was[i]
+		}
+	}
+}

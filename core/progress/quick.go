@@ -27,6 +27,8 @@ type quick struct {
 	steps   [mostQuick]taken
 	holds   []verdict
 	options []option
+	given   []bool        // the set of order rewards at hand
+	after   []money.Minor // with it, each line for a single addition; empty until asked for
 }
 
 // mostQuick is how many order rewards are judged in every set.
@@ -81,7 +83,7 @@ func quickFor(p *pricing.Problem, choices []pricing.UnitChoice) *quick {
 			return nil
 		}
 	}
-	q := &quick{p: p, holds: make([]verdict, len(p.Ships)), choices: make([]quickChoice, len(choices))}
+	q := &quick{p: p, holds: make([]verdict, len(p.Ships)), given: make([]bool, len(p.Orders)), choices: make([]quickChoice, len(choices))}
 	for i := range p.Orders {
 		q.orders = append(q.orders, q.counted(&p.Orders[i].Goal))
 	}
@@ -218,7 +220,7 @@ func (q *quick) meets(c *counted, v span) verdict {
 }
 
 // late judges a goal after order rewards: given are the first n steps.
-func (q *quick) late(c *counted, s sums, n int) verdict {
+func (q *quick) late(c *counted, s sums, n int, choice *quickChoice) verdict {
 	g := c.goal
 	if n == 0 || g.Basis != pricing.AfterOrder || g.Measure != pricing.Value {
 		return q.early(c, s)
@@ -259,12 +261,34 @@ func (q *quick) late(c *counted, s sums, n int) verdict {
 	}
 	if !isNet {
 		v = span{v.lo - (was.lo - w.lo), v.hi - (was.hi - w.hi)}
-		return q.meets(c, v)
+		return q.judged(c, v, choice)
 	}
 	// What is lost, net of the tax within it, lies between the loss itself and the
 	// loss without the highest rate.
 	lost := span{max(0, was.lo-w.lo), max(0, was.hi-w.hi)}
-	return q.meets(c, span{v.lo - max(lost.lo, lost.hi) - loose, v.hi - net(q.taxes.most, min(lost.lo, lost.hi)) + loose})
+	return q.judged(c, span{v.lo - max(lost.lo, lost.hi) - loose, v.hi - net(q.taxes.most, min(lost.lo, lost.hi)) + loose}, choice)
+}
+
+// judged judges a goal by bounds of its measure, and where they leave it open for a
+// single addition by what each line then costs.
+func (q *quick) judged(c *counted, v span, choice *quickChoice) verdict {
+	if out := q.meets(c, v); out != maybe || q.lo != q.hi {
+		return out
+	}
+	m, any := q.p.MeasureOf(*c.goal, q.lines(choice))
+	return certain(c.goal.Meets(m, any), c.goal.Meets(m, any))
+}
+
+// lines is what each line costs under the choice and the set at hand, for a single
+// addition.
+func (q *quick) lines(c *quickChoice) []money.Minor {
+	if len(q.after) == 0 {
+		q.p.Lines[0].Amount = q.lo
+		q.after = append(q.after, c.units.After...)
+		q.after[0] = q.lo
+		q.after = q.p.AfterOrders(pricing.UnitChoice{After: q.after}, q.given)
+	}
+	return q.after
 }
 
 // judge tells whether the target is reached for all, none, or perhaps some
@@ -305,8 +329,9 @@ func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.
 	}
 	var off span
 	n := 0
+	q.after = q.after[:0]
 	for i := range q.orders {
-		if set>>i&1 == 0 {
+		if q.given[i] = set>>i&1 == 1; !q.given[i] {
 			continue
 		}
 		switch q.early(&q.orders[i], c.orders[i]) {
@@ -327,7 +352,15 @@ func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.
 		base = span{base.lo - t.off.lo, base.hi - t.off.hi}
 	}
 	pay := span{c.pay - off.hi, c.pay - off.lo}
-	if !q.p.TaxShown && n > 0 {
+	switch {
+	case q.p.TaxShown || n == 0:
+	case q.lo == q.hi:
+		sum := -q.lo - on(q.p.Lines[0].Tax, q.lo)
+		for j, a := range q.lines(c) {
+			sum += a + on(q.p.Lines[j].Tax, a)
+		}
+		pay = span{sum, sum}
+	default:
 		loose := money.Minor(n * (len(q.p.Lines) + 1))
 		pay = span{pay.lo - on(q.taxes.most, off.hi) - loose, pay.hi - on(q.taxes.least, off.lo) + loose}
 	}
@@ -335,7 +368,7 @@ func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.
 		return
 	}
 	for i := range q.ships {
-		q.holds[i] = q.late(&q.ships[i], c.ships[i], n)
+		q.holds[i] = q.late(&q.ships[i], c.ships[i], n, c)
 	}
 	judged, known := maybe, false
 	for m := range max(1, len(q.p.Methods)) {
@@ -385,7 +418,7 @@ func (q *quick) target(r *ranges, c *quickChoice, set, n int) verdict {
 	case pricing.ShippingClass:
 		return q.holds[i]
 	case pricing.GiftClass:
-		return q.late(&q.gifts[i], c.gifts[i], n)
+		return q.late(&q.gifts[i], c.gifts[i], n, c)
 	default:
 		goal := q.early(&q.orders[i], c.orders[i])
 		switch {

@@ -45,10 +45,22 @@ type Question struct {
 // Ask prepares a problem whose line 0 is the added unit.
 func Ask(p *pricing.Problem) *Question { return &Question{p: p} }
 
-// choices lists the unit choices for additions up to a price, once.
+// Changed tells that the scopes of the problem now count the added unit otherwise.
+func (q *Question) Changed() {
+	if !q.p.UnitsSettled() {
+		q.prepared = nil
+	}
+}
+
+// choices lists the unit choices for additions up to a price, once: where no goal
+// of a unit reward looks at the added unit, for all rungs that are asked about.
 func (q *Question) choices(most money.Minor, left *int) *pricing.Prepared {
 	if q.prepared == nil || most > q.upTo {
 		q.p.Lines[0].Amount = 0
+		if q.p.UnitsSettled() {
+			most = max(most, 4*q.p.MostThreshold())
+			defer q.p.CountAdded()()
+		}
 		q.prepared, q.upTo = q.p.Prepare(most), most
 		*left -= q.prepared.Steps
 		q.quick = quickFor(q.p, q.prepared.Choices)
@@ -152,23 +164,21 @@ func (s *search) reached(x money.Minor) bool {
 // under every order reward there is, makes the goal; false if none does within
 // what a cart may hold.
 func (s *search) alone() (money.Minor, bool) {
-	lone := *s.p
-	lone.Lines = make([]pricing.Line, len(s.p.Lines))
-	lone.Lines[0] = s.p.Lines[0]
-	given := make([]bool, len(lone.Orders))
-	for i := range given {
-		given[i] = true
-	}
-	before := make([]money.Minor, len(lone.Lines))
 	goal := s.goal
 	goal.Most = 0
 	makes := func(x money.Minor) bool {
-		lone.Lines[0].Amount, before[0] = x, x
-		after := before
+		left := x
 		if goal.Basis == pricing.AfterOrder {
-			after = lone.AfterOrders(pricing.UnitChoice{After: before}, given)
+			for i := range s.p.Orders {
+				if o := &s.p.Orders[i]; o.Lines[0] {
+					left -= o.Off(left)
+				}
+			}
 		}
-		return lone.Holds(goal, before, after)
+		if goal.WithoutTax && s.p.TaxShown {
+			left = net(s.p.Lines[0].Tax, left)
+		}
+		return goal.Meets(left, true)
 	}
 	return least(1, money.Most/4, makes)
 }
