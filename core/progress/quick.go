@@ -26,7 +26,9 @@ type quick struct {
 	lo, hi  money.Minor
 	steps   [mostQuick]taken
 	holds   []verdict
+	known   []bool // which of holds have been worked out
 	options []option
+	rough   bool          // bounds will do
 	given   []bool        // the set of order rewards at hand
 	after   []money.Minor // with it, each line for a single addition; empty until asked for
 }
@@ -83,7 +85,7 @@ func quickFor(p *pricing.Problem, choices []pricing.UnitChoice) *quick {
 			return nil
 		}
 	}
-	q := &quick{p: p, holds: make([]verdict, len(p.Ships)), given: make([]bool, len(p.Orders)), choices: make([]quickChoice, len(choices))}
+	q := &quick{p: p, holds: make([]verdict, len(p.Ships)), known: make([]bool, len(p.Ships)), given: make([]bool, len(p.Orders)), choices: make([]quickChoice, len(choices))}
 	for i := range p.Orders {
 		q.orders = append(q.orders, q.counted(&p.Orders[i].Goal))
 	}
@@ -272,7 +274,7 @@ func (q *quick) late(c *counted, s sums, n int, choice *quickChoice) verdict {
 // judged judges a goal by bounds of its measure, and where they leave it open for a
 // single addition by what each line then costs.
 func (q *quick) judged(c *counted, v span, choice *quickChoice) verdict {
-	if out := q.meets(c, v); out != maybe || q.lo != q.hi {
+	if out := q.meets(c, v); out != maybe || q.lo != q.hi || q.rough {
 		return out
 	}
 	m, any := q.p.MeasureOf(*c.goal, q.lines(choice))
@@ -304,7 +306,7 @@ func (q *quick) judge(s *search, lo, hi money.Minor) verdict {
 		if allowed == never {
 			continue
 		}
-		for set := range 1 << len(q.orders) {
+		for set := 1<<len(q.orders) - 1; set >= 0; set-- {
 			q.set(&r, c, set, allowed == always, &least)
 		}
 	}
@@ -367,12 +369,10 @@ func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.
 	if pay.lo > *least {
 		return
 	}
-	for i := range q.ships {
-		q.holds[i] = q.late(&q.ships[i], c.ships[i], n, c)
-	}
+	clear(q.known)
 	judged, known := maybe, false
 	for m := range max(1, len(q.p.Methods)) {
-		all := pay.plus(q.fee(c, off, m))
+		all := pay.plus(q.fee(c, off, m, n))
 		if all.lo > *least {
 			continue
 		}
@@ -386,8 +386,16 @@ func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.
 	}
 }
 
+// shipHolds judges a shipping rung's goal for the choice and set at hand.
+func (q *quick) shipHolds(c *quickChoice, i, n int) verdict {
+	if !q.known[i] {
+		q.holds[i], q.known[i] = q.late(&q.ships[i], c.ships[i], n, c), true
+	}
+	return q.holds[i]
+}
+
 // fee bounds a method's fee, with tax where that comes on top.
-func (q *quick) fee(c *quickChoice, off span, m int) span {
+func (q *quick) fee(c *quickChoice, off span, m, n int) span {
 	if len(q.p.Methods) == 0 {
 		return span{}
 	}
@@ -397,10 +405,17 @@ func (q *quick) fee(c *quickChoice, off span, m int) span {
 	}
 	for i := range q.ships {
 		by := &q.p.Ships[i].By[m]
-		if q.holds[i] != never {
+		if by.Form == pricing.NoShippingReward {
+			continue
+		}
+		if fee.hi == 0 {
+			break // nothing lowers it further
+		}
+		holds := q.shipHolds(c, i, n)
+		if holds != never {
 			fee.lo = by.Lower(fee.lo)
 		}
-		if q.holds[i] == always {
+		if holds == always {
 			fee.hi = by.Lower(fee.hi)
 		}
 	}
@@ -416,7 +431,7 @@ func (q *quick) target(r *ranges, c *quickChoice, set, n int) verdict {
 	case pricing.UnitClass:
 		return r.unitTarget(c.units)
 	case pricing.ShippingClass:
-		return q.holds[i]
+		return q.shipHolds(c, i, n)
 	case pricing.GiftClass:
 		return q.late(&q.gifts[i], c.gifts[i], n, c)
 	default:
@@ -431,6 +446,41 @@ func (q *quick) target(r *ranges, c *quickChoice, set, n int) verdict {
 		}
 		return maybe
 	}
+}
+
+// guess returns about the least addition in [lo, hi] that reaches a shipping or gift
+// rung: the least under the first choice with every order reward on top.
+func (q *quick) guess(t pricing.Ref, lo, hi money.Minor) (money.Minor, bool) {
+	if len(q.choices) == 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 {
+		return 0, false
+	}
+	c := &q.choices[0]
+	goal, of := q.ships, c.ships
+	if t.Class == pricing.GiftClass {
+		goal, of = q.gifts, c.gifts
+	}
+	q.rough = true
+	defer func() { q.rough = false }()
+	x, ok := least(lo, hi, func(x money.Minor) bool {
+		q.lo, q.hi = x, x
+		base := c.base
+		if q.lowersAdded() {
+			base += x
+		}
+		n := 0
+		for i := range q.orders {
+			o := &q.p.Orders[i]
+			if q.given[i] = q.early(&q.orders[i], c.orders[i]) == always && o.Off(base) > 0; q.given[i] {
+				off := o.Off(base)
+				q.steps[n] = taken{i, span{base, base}, span{off, off}}
+				base -= off
+				n++
+			}
+		}
+		q.after = q.after[:0]
+		return q.late(&goal[t.Index], of[t.Index], n, c) != never
+	})
+	return x, ok
 }
 
 // asks tells whether a target is one of those that are judged quickly: a shipping

@@ -251,11 +251,22 @@ func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
 		return 0, false
 	}
 	mid := lo + (hi-lo)/2
+	if s.quick != nil && hi-lo > 4*about {
+		// Most often nothing happens but near the guess.
+		if x, ok := s.quick.guess(s.t, lo, hi); ok && x-about > lo && x-about < hi {
+			mid = x - about
+		} else if ok && x+about < hi {
+			mid = x + about
+		}
+	}
 	if x, ok := s.first(lo, mid); ok || s.spent() {
 		return x, ok
 	}
 	return s.first(mid+1, hi)
 }
+
+// about is how near a guess is thought to be.
+const about = 4
 
 // lastLost returns the greatest x in [lo, hi] that does not reach the rung.
 func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
