@@ -177,7 +177,7 @@ func (c *Condition) cart(name string) func(*Facts) Truth {
 	case "holds":
 		return func(f *Facts) Truth {
 			return c.Holds.holds(sum(f, func(l *Line) int64 {
-				if !c.Holds.Goods.Matches(l.Goods) {
+				if !c.Holds.Goods.Matches(&l.Goods) {
 					return 0
 				}
 				return l.Quantity
@@ -186,7 +186,7 @@ func (c *Condition) cart(name string) func(*Facts) Truth {
 	case "only":
 		return func(f *Facts) Truth {
 			for i := range f.Lines {
-				if !c.Only.Matches(f.Lines[i].Goods) {
+				if !c.Only.Matches(&f.Lines[i].Goods) {
 					return False
 				}
 			}
@@ -318,7 +318,7 @@ func (c *Condition) page(f *Facts) Truth {
 		also(f.Page != "", slices.Contains(p.Kinds, f.Page))
 	}
 	if p.Goods != nil {
-		also(f.Goods != nil || f.Page != "", f.Goods != nil && p.Goods.Matches(*f.Goods))
+		also(f.Goods != nil || f.Page != "", f.Goods != nil && p.Goods.Matches(f.Goods))
 	}
 	if p.InStock != nil {
 		also(f.InStock != nil, f.InStock != nil && *f.InStock == *p.InStock)

@@ -16,7 +16,7 @@ func ExampleFilter_Matches() {
 		Include: catalog.Selection{Collections: []string{"Inks", "Pens"}},
 		Exclude: catalog.Selection{Tags: []string{"heavy"}},
 	}
-	fmt.Println(f.Matches(catalog.Facts{Collections: []string{"Inks"}}), f.Matches(catalog.Facts{Collections: []string{"Inks"}, Tags: []string{"heavy"}}), f.Matches(catalog.Facts{Collections: []string{"Paper"}}))
+	fmt.Println(f.Matches(&catalog.Facts{Collections: []string{"Inks"}}), f.Matches(&catalog.Facts{Collections: []string{"Inks"}, Tags: []string{"heavy"}}), f.Matches(&catalog.Facts{Collections: []string{"Paper"}}))
 	// Output: true false false
 }
 
@@ -39,14 +39,15 @@ func TestAScopeIsAnyValueOfAKindAndAllKindsTogetherMinusExclusions(t *testing.T)
 		"excluded by sale":               {catalog.Selection{}, catalog.Selection{OnSale: &yes}, false},
 		"an exclusion that does not hit": {catalog.Selection{}, catalog.Selection{Tags: []string{"red"}, OnSale: &no}, true},
 	} {
-		assert.Equal(t, c.want, catalog.Filter{Include: c.in, Exclude: c.out}.Matches(ink), name)
+		assert.Equal(t, c.want, (&catalog.Filter{Include: c.in, Exclude: c.out}).Matches(&ink), name)
 	}
 }
 
 func TestAMadeUpUnitIsInTheScopeItIsMadeFor(t *testing.T) {
 	yes := true
 	f := catalog.Filter{Include: catalog.Selection{Collections: []string{"Inks"}, Tags: []string{"blue"}, OnSale: &yes}, Exclude: catalog.Selection{Products: []string{""}, Tags: []string{"heavy"}}}
-	assert.True(t, f.Matches(f.Carried()))
+	carried := f.Carried()
+	assert.True(t, f.Matches(&carried))
 	assert.Empty(t, f.Carried().Product)
 }
 

@@ -134,7 +134,7 @@ func FactsOf(it Item, p Price, region string) Facts {
 }
 
 // Matches tells whether goods with these facts are in scope.
-func (f Filter) Matches(g Facts) bool {
+func (f *Filter) Matches(g *Facts) bool {
 	in := &f.Include
 	if len(in.Products) > 0 && !slices.Contains(in.Products, g.Product) ||
 		len(in.Variants) > 0 && !slices.Contains(in.Variants, g.SKU) ||
@@ -158,7 +158,7 @@ func (f Filter) Matches(g Facts) bool {
 	return !hit
 }
 
-func (s *Selection) priced(g Facts) bool {
+func (s *Selection) priced(g *Facts) bool {
 	r, ok := s.Prices[g.Region]
 	return ok && g.Priced && r.holds(g.Price)
 }
@@ -166,7 +166,7 @@ func (s *Selection) priced(g Facts) bool {
 // Carried returns the facts of a made-up unit that is in scope of this filter
 // and is otherwise nothing in particular: it belongs to the collections and
 // tags the filter includes, bears the sale mark it includes, and is no product.
-func (f Filter) Carried() Facts {
+func (f *Filter) Carried() Facts {
 	return Facts{
 		Collections: f.Include.Collections,
 		Tags:        f.Include.Tags,

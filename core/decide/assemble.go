@@ -39,6 +39,12 @@ func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes []
 	if w.chosen >= 0 {
 		methods, p.Methods = methods[w.chosen:w.chosen+1], w.fees[w.chosen:w.chosen+1]
 	}
+	rungs := 0
+	for i := range w.taking {
+		rungs += len(w.taking[i].n.Definition.Ladder.Rungs)
+	}
+	p.Nudges = make([]pricing.Nudge, 0, len(w.taking))
+	p.Ships, p.Units, p.Gifts = make([]pricing.Shipping, 0, rungs), make([]pricing.Unit, 0, rungs), make([]pricing.Gift, 0, rungs)
 	places, scopes = make([][]taker, len(w.taking)), make([][]pricing.Scope, len(w.taking))
 	for i := range w.taking {
 		t := &w.taking[i]
@@ -206,12 +212,14 @@ func (a *assembler) unit(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pr
 	if r.Percent != nil {
 		u.Percent = *r.Percent
 	}
-	u.Form = map[nudge.Kind]pricing.UnitForm{
-		nudge.UnitPercent: pricing.PercentOff, nudge.UnitAmount: pricing.AmountOff, nudge.UnitPrice: pricing.FixedPrice,
-		nudge.SetPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
-	}[r.Kind]
+	u.Form = unitForms[r.Kind]
 	a.p.Units = append(a.p.Units, u)
 	return pricing.Ref{Class: pricing.UnitClass, Index: len(a.p.Units) - 1}
+}
+
+var unitForms = map[nudge.Kind]pricing.UnitForm{
+	nudge.UnitPercent: pricing.PercentOff, nudge.UnitAmount: pricing.AmountOff, nudge.UnitPrice: pricing.FixedPrice,
+	nudge.SetPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
 }
 
 // on marks the lines a unit reward may touch: goods in its filter that may be
@@ -222,7 +230,7 @@ func (a *assembler) on(f *catalog.Filter, own bool) pricing.Scope {
 		l := &a.w.lines[j]
 		in := a.t.counts[j]
 		if own {
-			in = f.Matches(l.facts) && !l.isAdded()
+			in = !l.isAdded() && f.Matches(&l.facts)
 		}
 		out[a.extra+j] = in && !l.neverOff && !l.isAdded() && (l.Plan == "" || slices.Contains(f.Include.Plans, l.Plan))
 	}

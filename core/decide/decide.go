@@ -334,7 +334,7 @@ func (w *work) given(out []Given) []Given {
 		n := w.taken(key.Nudge).n
 		out = append(out, Given{
 			Nudge: key.Nudge, Revision: n.Revision, Rung: key.Rung, Class: class, Amount: amount,
-			Text: nudge.RewardsText(n.Definition.Ladder.Rungs[key.Rung].Rewards, w.voice(w.language())),
+			Text: w.rewardsText(n, key.Rung, w.language()),
 		})
 	}
 	for _, c := range w.outcome.Claims {

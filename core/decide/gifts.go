@@ -313,7 +313,7 @@ func (w *work) laterPrice(t *taking, r *nudge.Reward, l *line) money.Minor {
 	if r.On != nil {
 		f = r.On
 	}
-	if !f.Matches(l.facts) || !slices.Contains(f.Include.Plans, l.Plan) || l.neverOff {
+	if !f.Matches(&l.facts) || !slices.Contains(f.Include.Plans, l.Plan) || l.neverOff {
 		return l.unit
 	}
 	amount := r.Amounts[w.region.ID].Minor

@@ -64,7 +64,11 @@ func checkPrice(at string, d *nudge.Definition, r *nudge.Reward, cat *catalog.Ca
 		p := &cat.Products[i]
 		for j := range p.Variants {
 			it := catalog.Item{Product: p, Variant: &p.Variants[j]}
-			if v, sold := it.Variant.Prices[region.Currency]; sold && scope.Matches(catalog.FactsOf(it, v, region.ID)) {
+			v, sold := it.Variant.Prices[region.Currency]
+			if !sold {
+				continue
+			}
+			if facts := catalog.FactsOf(it, v, region.ID); scope.Matches(&facts) {
 				dearest, any = max(dearest, v.Price), true
 			}
 		}

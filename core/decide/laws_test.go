@@ -112,7 +112,7 @@ func contend(shop decide.Shop, d decide.Decision) bool {
 				if w.On != nil {
 					on = *w.On
 				}
-				if len(o.Rungs) > 0 && w.Kind.Class() == nudge.UnitClass && on.Matches(facts) {
+				if len(o.Rungs) > 0 && w.Kind.Class() == nudge.UnitClass && on.Matches(&facts) {
 					n++
 				}
 			}

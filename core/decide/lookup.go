@@ -63,15 +63,18 @@ func (s *Snapshot) regionOf(c Cart) (int, error) {
 // id), and refuses what is unknown, not sold in the region's currency, or too
 // much. Free gifts are not among them: they are decided anew each time.
 func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []CartLine, err error) {
-	var errs FieldErrors
+	var errs []lineError
 	out = make([]line, 0, len(req.Cart.Lines)+1)
 	var total money.Minor
 	var grams int64
-	for i, c := range req.Cart.Lines {
-		at := fmt.Sprintf("cart.lines[%d]", i)
+	for _, i := range inOrder(req.Cart.Lines) {
+		c := req.Cart.Lines[i]
+		bad := func(field, format string, args ...any) {
+			errs = append(errs, lineError{i, FieldError{fmt.Sprintf("cart.lines[%d].%s", i, field), fmt.Sprintf(format, args...)}})
+		}
 		it, ok := s.shop.Catalog.Item(c.SKU)
 		if !ok {
-			errs = append(errs, FieldError{at + ".sku", fmt.Sprintf("%q is not in the catalogue", c.SKU)})
+			bad("sku", "%q is not in the catalogue", c.SKU)
 			continue
 		}
 		if c.Origin != nil && c.Origin.Kind == FromGift && !s.paidGift(&c) {
@@ -81,10 +84,10 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []C
 		price, sold := it.Variant.PriceIn(r.Currency, c.Plan, req.Moment.At)
 		switch {
 		case !sold && c.Plan != "":
-			errs = append(errs, FieldError{at + ".plan", fmt.Sprintf("%s is not sold by the plan %q in %s", c.SKU, c.Plan, r.Currency)})
+			bad("plan", "%s is not sold by the plan %q in %s", c.SKU, c.Plan, r.Currency)
 			continue
 		case !sold:
-			errs = append(errs, FieldError{at + ".sku", fmt.Sprintf("%s has no price in %s and is not sold in %s", c.SKU, r.Currency, r.Name)})
+			bad("sku", "%s has no price in %s and is not sold in %s", c.SKU, r.Currency, r.Name)
 			continue
 		}
 		amount, err := money.Times(price.Price, c.Quantity)
@@ -93,7 +96,7 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []C
 		}
 		grams += it.Variant.Weight * c.Quantity // each at most 10⁹ × 10⁶
 		if err != nil || total > money.Most/100 || grams > 1e16 {
-			errs = append(errs, FieldError{at + ".quantity", "the cart's value is more than can be computed"})
+			bad("quantity", "the cart's value is more than can be computed")
 			break
 		}
 		l := line{
@@ -105,7 +108,7 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []C
 		out = append(out, l)
 	}
 	if len(errs) > 0 {
-		return nil, nil, errs
+		return nil, nil, inputOrder(errs)
 	}
 	if a := req.Added; a != nil {
 		at := s.find(a.Nudge)
@@ -117,8 +120,36 @@ func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []C
 			unit: a.Price, amount: a.Price, tax: r.Rate(""),
 		})
 	}
-	slices.SortFunc(out, func(a, b line) int { return idOf(&a.CartLine).compare(idOf(&b.CartLine)) })
+	if req.Added != nil {
+		slices.SortFunc(out, func(a, b line) int { return idOf(&a.CartLine).compare(idOf(&b.CartLine)) })
+	}
 	return out, gifts, nil
+}
+
+// lineError is what is wrong with a line of the request.
+type lineError struct {
+	line int
+	FieldError
+}
+
+// inputOrder puts errors in the order of the request's lines.
+func inputOrder(errs []lineError) FieldErrors {
+	slices.SortStableFunc(errs, func(a, b lineError) int { return a.line - b.line })
+	var out FieldErrors
+	for _, e := range errs {
+		out = append(out, e.FieldError)
+	}
+	return out
+}
+
+// inOrder lists the places of cart lines in the order in which they are decided.
+func inOrder(lines []CartLine) []int {
+	order := make([]int, len(lines))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return idOf(&lines[a]).compare(idOf(&lines[b])) })
+	return order
 }
 
 // paidGift tells whether a gift line is of a gift at a price, which is bought like
@@ -153,7 +184,7 @@ func (n *compiled) counts(l *line, added *Added) bool {
 	if l.isAdded() && added != nil && added.Nudge == n.ID {
 		return true
 	}
-	return n.scope.Matches(l.facts)
+	return n.scope.Matches(&l.facts)
 }
 
 // toPricing turns lines into the pricing's, with numbers for products and
@@ -194,6 +225,7 @@ func (w *work) facts() *audience.Facts {
 		Campaign: r.Visit.Campaign, Device: r.Visit.Device, Acts: r.Visit.Acts, Arms: r.Visit.Arms,
 		Page: string(r.Moment.Page.Kind), At: r.Moment.At, Zone: w.s.zone,
 	}
+	f.Lines = make([]audience.Line, 0, len(w.lines))
 	for i := range w.lines {
 		if l := &w.lines[i]; !l.isAdded() {
 			f.Lines = append(f.Lines, audience.Line{Goods: l.facts, Quantity: l.Quantity, Amount: l.amount, Grams: l.grams * l.Quantity, GiftCard: l.giftCard})

@@ -36,7 +36,7 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 	a := w.added
 	if a.target != t {
 		a.target = t
-		carried := t.n.scope.Carried()
+		carried := &t.n.carried
 		for i := range a.scopes {
 			in := &w.taking[i] == t || len(a.scopes[i]) > 0 && w.taking[i].n.scope.Matches(carried)
 			for _, s := range a.scopes[i] {
@@ -64,7 +64,7 @@ func (w *work) rungOutcome(t *taking, r taker) RungOutcome {
 	ladder := &t.n.Definition.Ladder
 	o := RungOutcome{
 		Rung: r.rung, Measure: ladder.Counts(), Threshold: goal.Threshold, State: w.status(r),
-		Reward: nudge.RewardsText(ladder.Rungs[r.rung].Rewards, w.voice(w.language())),
+		Reward: w.rewardsText(t.n, r.rung, w.language()),
 	}
 	if goal.Measure == pricing.Units {
 		o.Measure = nudge.Units // a set has a goal of pieces, whatever the ladder counts

@@ -209,26 +209,24 @@ func (r Request) Check() error {
 		bad("cart.lines", "%d lines are too many; at most %d", len(r.Cart.Lines), MostLines)
 		return errs
 	}
-	ids := map[lineID]bool{}
 	var units int64
+	twice := repeated(r.Cart.Lines)
 	for i, l := range r.Cart.Lines {
-		at := fmt.Sprintf("cart.lines[%d]", i)
+		at := func(field string) string { return fmt.Sprintf("cart.lines[%d].%s", i, field) }
 		if l.SKU == "" || len(l.SKU) > 100 {
-			bad(at+".sku", "a SKU of 1 to 100 characters is needed")
+			bad(at("sku"), "a SKU of 1 to 100 characters is needed")
 		}
 		if l.Quantity < 1 || l.Quantity > MostQuantity {
-			bad(at+".quantity", "%d is not from 1 to %d", l.Quantity, MostQuantity)
+			bad(at("quantity"), "%d is not from 1 to %d", l.Quantity, MostQuantity)
 		} else {
 			units += l.Quantity
 		}
 		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
-			bad(at+".origin", "needs a kind, gift or offer, and a nudge")
+			bad(at("origin"), "needs a kind, gift or offer, and a nudge")
 		}
-		key := idOf(&l)
-		if ids[key] {
-			bad(at+".id", "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")
+		if twice[i] {
+			bad(at("id"), "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")
 		}
-		ids[key] = true
 	}
 	if units > MostQuantity {
 		bad("cart.lines", "%d pieces in all lines together are too many; at most %d", units, MostQuantity)
@@ -273,6 +271,18 @@ func (r Request) Check() error {
 // lineID tells lines apart, and puts them in order: by SKU, plan, origin, id.
 type lineID struct{ sku, plan, origin, nudge, id string }
 
+// repeated marks lines that cannot be told from one before.
+func repeated(lines []CartLine) []bool {
+	out := make([]bool, len(lines))
+	order := inOrder(lines)
+	for k := 1; k < len(order); k++ {
+		if idOf(&lines[order[k]]) == idOf(&lines[order[k-1]]) {
+			out[max(order[k], order[k-1])] = true
+		}
+	}
+	return out
+}
+
 func idOf(l *CartLine) lineID {
 	k := lineID{sku: l.SKU, plan: l.Plan, id: l.ID}
 	if l.Origin != nil {
@@ -282,7 +292,10 @@ func idOf(l *CartLine) lineID {
 }
 
 func (k lineID) compare(o lineID) int {
-	return cmp.Or(strings.Compare(k.sku, o.sku), strings.Compare(k.plan, o.plan), strings.Compare(k.origin, o.origin),
+	if c := strings.Compare(k.sku, o.sku); c != 0 {
+		return c
+	}
+	return cmp.Or(strings.Compare(k.plan, o.plan), strings.Compare(k.origin, o.origin),
 		strings.Compare(k.nudge, o.nudge), strings.Compare(k.id, o.id))
 }
 

@@ -36,8 +36,8 @@ type speaker struct {
 // show decides the state of every nudge and fills the placements.
 func (w *work) show(d *Decision) {
 	d.Shown = map[nudge.Placement][]Shown{}
-	var candidates []choice.Candidate
-	var speakers []speaker
+	candidates := make([]choice.Candidate, 0, len(d.Nudges))
+	speakers := make([]speaker, 0, len(d.Nudges))
 	for i := range d.Nudges {
 		o := &d.Nudges[i]
 		t := w.taken(o.Nudge)
@@ -277,7 +277,30 @@ func (w *work) reward(n *compiled, r RungOutcome, language string) string {
 	if language == w.language() {
 		return r.Reward
 	}
-	return nudge.RewardsText(n.Definition.Ladder.Rungs[r.Rung].Rewards, w.voice(language))
+	return w.rewardsText(n, r.Rung, language)
+}
+
+// textKey is a rung's rewards as they are named in a region, language and manner.
+type textKey struct {
+	region, language, locale string
+	rung                     int
+}
+
+// rewardsText names what a rung gives. What is said in a region's own languages is
+// remembered.
+func (w *work) rewardsText(n *compiled, rung int, language string) string {
+	key := textKey{w.region.ID, language, w.locale(), rung}
+	own := slices.Contains(w.region.Languages, key.locale)
+	if own {
+		if text, ok := n.texts.Load(key); ok {
+			return text.(string)
+		}
+	}
+	text := nudge.RewardsText(n.Definition.Ladder.Rungs[rung].Rewards, w.voice(language))
+	if own {
+		n.texts.Store(key, text)
+	}
+	return text
 }
 
 func (w *work) progress(o *NudgeOutcome) Progress {

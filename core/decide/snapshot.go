@@ -155,8 +155,10 @@ type retired struct {
 type compiled struct {
 	Live
 	scope     catalog.Filter
+	carried   catalog.Facts // of a made-up unit in its scope
 	when      *audience.Tree
 	sentences map[string]map[nudge.State][]nudge.Piece
+	texts     *sync.Map // what its rungs give, as text: textKey to string
 	// lone tells that it has no order rewards and nothing binds it to other nudges.
 	lone bool
 }
@@ -211,7 +213,7 @@ func Compile(shop Shop) (*Snapshot, error) {
 }
 
 func compile(l Live) (compiled, error) {
-	c := compiled{Live: l, scope: l.Definition.Ladder.Scope, sentences: map[string]map[nudge.State][]nudge.Piece{}}
+	c := compiled{Live: l, scope: l.Definition.Ladder.Scope, sentences: map[string]map[nudge.State][]nudge.Piece{}, texts: &sync.Map{}}
 	if err := l.Definition.Valid(); err != nil {
 		return c, err
 	}
@@ -220,6 +222,7 @@ func compile(l Live) (compiled, error) {
 		return c, err
 	}
 	c.when = tree
+	c.carried = c.scope.Carried()
 	c.lone = lone(&l.Definition)
 	for lang := range l.Definition.Wording {
 		c.sentences[lang] = map[nudge.State][]nudge.Piece{}

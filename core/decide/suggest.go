@@ -104,7 +104,10 @@ func (s *Snapshot) shelf(n *compiled, region *catalog.Region, at time.Time) []go
 			v := &p.Variants[i]
 			price, sold := v.PriceIn(region.Currency, "", at)
 			it := catalog.Item{Product: p, Variant: v}
-			if sold && price.Price > 0 && !p.GiftCard && n.scope.Matches(catalog.FactsOf(it, price, region.ID)) {
+			if !sold || price.Price == 0 || p.GiftCard {
+				continue
+			}
+			if facts := catalog.FactsOf(it, price, region.ID); n.scope.Matches(&facts) {
 				out = append(out, good{it, price.Price, price.Price})
 			}
 		}

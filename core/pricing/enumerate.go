@@ -61,11 +61,13 @@ type enumerator struct {
 	best    money.Minor // goods of the best choice found
 	found   []UnitChoice
 	// With a solver, choices are not listed but completed as they are found.
-	solver *solver
-	open   money.Minor // the least that what was not looked at could cost
-	drawn  int         // looks at what can at best cost as much as the best found
-	wants  []want      // of the simple rungs that are picked
-	takers [][]taker   // per line: the simple rungs that are picked and save on it
+	solver  *solver
+	open    money.Minor // the least that what was not looked at could cost
+	drawn   int         // looks at what can at best cost as much as the best found
+	wants   []want      // of the simple rungs that are picked
+	takers  [][]taker   // per line: the simple rungs that are picked and save on it
+	touched []int       // lines whose units some ladder may take
+	idle    money.Minor // what the other lines cost
 	// Per line: what one unit can cost at least and most, and if it stays free; and
 	// what all of it can cost by what has been taken so far.
 	lowUnit, highUnit, freeUnit []money.Minor

@@ -33,6 +33,7 @@ type prospect struct {
 	never   bool
 	barred  bool        // something that is given does not stand beside it
 	level   money.Minor // the least that goods must cost for it to hold
+	lines   []int       // that it counts
 }
 
 func (p *Problem) outlook(methods []int) *outlook {
@@ -67,6 +68,11 @@ func (p *Problem) outlook(methods []int) *outlook {
 
 func (p *Problem) prospect(g *Goal) prospect {
 	out := prospect{goal: g}
+	for j, in := range g.Scope {
+		if in {
+			out.lines = append(out.lines, j)
+		}
+	}
 	if g.Basis == Before || g.Measure != Value || g.Threshold == 0 && g.Most == 0 {
 		out.settled = true
 		out.never = !g.meets(p.measureAt(g, p.before(nil)))
@@ -97,17 +103,25 @@ func (o *outlook) bar(given func(yield func(nudge int) bool)) {
 // rewards, and each line no less than low and no more than high.
 func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor {
 	o.levels = append(o.levels[:0], goods)
+	var all, untouched money.Minor
+	for j, n := range low {
+		all += n
+		if !o.touched[j] {
+			untouched += n
+		}
+	}
 	look := func(pr *prospect, afterOrders bool) {
 		if pr.settled || pr.barred {
 			return
 		}
-		var within, outside money.Minor
-		for j, in := range pr.goal.Scope {
-			switch {
-			case in:
-				within += high[j]
-			case !afterOrders || !o.touched[j]:
-				outside += low[j]
+		within, outside := money.Minor(0), all
+		if afterOrders {
+			outside = untouched
+		}
+		for _, j := range pr.lines {
+			within += high[j]
+			if !afterOrders || !o.touched[j] {
+				outside -= low[j]
 			}
 		}
 		pr.never = within < pr.goal.Threshold

@@ -57,12 +57,10 @@ type wanted struct {
 func (e *enumerator) ready(from int) {
 	p := e.p
 	if e.takers == nil {
-		e.takers = make([][]taker, len(p.Lines))
-		e.low, e.high = make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
-		e.lowUnit, e.highUnit, e.freeUnit = make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
+		e.touch()
 	}
-	e.charge(len(p.Lines) * (1 + 2*len(e.picks)) / 32)
-	for i := range p.Lines {
+	e.charge(len(e.touched) * (1 + 2*len(e.picks)) / 32)
+	for _, i := range e.touched {
 		price := p.Lines[i].Unit
 		e.takers[i] = e.p.takersOf(e.takers[i][:0], e.simple, i)
 		e.freeUnit[i] = e.onTop(i, price)
@@ -94,6 +92,26 @@ func (e *enumerator) ready(from int) {
 		if e.owner[pk.unit] < from {
 			e.want(pk, from)
 		}
+	}
+}
+
+// touch finds the lines whose units some ladder may take, and notes what the others
+// cost.
+func (e *enumerator) touch() {
+	p := e.p
+	n := len(p.Lines)
+	e.takers = make([][]taker, n)
+	all := make([]money.Minor, 5*n)
+	e.low, e.high, e.lowUnit, e.highUnit, e.freeUnit = all[:n], all[n:2*n], all[2*n:3*n], all[3*n:4*n], all[4*n:]
+	for i := range p.Lines {
+		if slices.ContainsFunc(e.ladders, func(l ladder) bool { return l.lines[i] }) {
+			e.touched = append(e.touched, i)
+			continue
+		}
+		l := &p.Lines[i]
+		e.low[i], e.high[i] = l.Amount, l.Amount
+		e.lowUnit[i], e.highUnit[i], e.freeUnit[i] = l.Unit, l.Unit, l.Unit
+		e.idle += l.Amount
 	}
 }
 
@@ -230,7 +248,8 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 	p := e.p
 	open := special < len(e.special)
 	e.charge((len(p.Lines)*(1+len(e.wants)+8*(len(e.special)-special)) + len(e.claims)) / 64)
-	for i := range p.Lines {
+	least = e.idle
+	for _, i := range e.touched {
 		l, n := &p.Lines[i], e.free[i]
 		switch {
 		case l.Quantity == 0:
@@ -250,13 +269,14 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 			e.high[part.Line] += part.Qty * price
 		}
 	}
-	for i := range e.low {
+	for _, i := range e.touched {
 		least += e.low[i]
 	}
 	for _, pk := range e.special[special:] {
 		least -= p.mostSaved(pk, e.free)
 		u := &p.Units[pk.unit]
-		for i, n := range e.free {
+		for _, i := range e.touched {
+			n := e.free[i]
 			if !u.On[i] || n == 0 || pk.kind >= 0 && p.kind(u, i) != pk.kind {
 				continue
 			}

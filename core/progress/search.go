@@ -17,7 +17,7 @@ import (
 // rewards. Where rounding makes a goal hold for one addition and not for the
 // next, over a wide range, there is nothing honest to promise: a search that
 // comes to its bound finds nothing. A count, never a clock.
-const MostNodes = 1 << 17
+const MostNodes = 1 << 15
 
 // ToAdd is what a shopper must add, in minor units as prices are shown.
 type ToAdd struct {
@@ -140,9 +140,19 @@ type search struct {
 // cost is how many choices judging a range looks at.
 func (s *search) cost() int {
 	if s.p.Mode == pricing.ByPriority {
-		return 1 + len(s.p.Orders) + len(s.p.Units)
+		n := 8 * (1 + len(s.p.Orders) + len(s.p.Units))
+		for i := range s.p.Units {
+			if s.p.Units[i].Form == pricing.Every {
+				n += 128
+			}
+		}
+		return n
 	}
-	return len(s.prepared.Choices) << min(len(s.p.Orders), 12)
+	n := len(s.prepared.Choices) << min(len(s.p.Orders), 12)
+	if s.quick != nil {
+		return 1 + n/8
+	}
+	return n
 }
 
 func (s *search) spent() bool { return *s.left < 0 }
