@@ -9,9 +9,15 @@ tools
 build 2>&1 | grep '^embed' || true
 trap 'db_stop' EXIT
 db_start agonal_test
-go test ./core/decide -run '^$' -bench Decision -benchtime 3000x | awk '
+go test ./core/decide -run '^$' -bench 'Decision|ConditionPrograms' -benchtime 3000x | awk '
   /^BenchmarkDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2]); n = a[2]
-    for (i = 3; i < NF; i++) { if ($(i+1) == "median-µs") print "decision.median." n " " $i " µs"; if ($(i+1) == "p99-µs") print "decision.p99." n " " $i " µs"; if ($(i+1) == "allocs/op") print "decision.allocations." n " " $i " 1" } }'
+    for (i = 3; i < NF; i++) { if ($(i+1) == "median-µs") print "decision.median." n " " $i " µs"; if ($(i+1) == "p99-µs") print "decision.p99." n " " $i " µs"; if ($(i+1) == "allocs/op") print "decision.allocations." n " " $i " 1" } per[n] = $3 }
+  /^BenchmarkConditionPrograms/ { programs = $3 }
+  END { if (per[100] > 0) printf "decision.growth_100_to_10000 %.2f 1\n", per[10000] / per[100]
+    if (per[1000] > 0) printf "decision.times_as_fast_as_condition_programs %.0f 1\n", programs / per[1000] }'
+go test ./core/decide -run '^$' -bench 'Suggestions|LargestCart' -benchtime 50x | awk '
+  /^BenchmarkSuggestions/ { printf "decision.with_suggestions %.2f ms\n", $3 / 1e6 }
+  /^BenchmarkLargestCart/ { printf "decision.largest_cart %.2f ms\n", $3 / 1e6 }'
 go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk '
   /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2]); per[a[2]] = 1e9 / $3; printf "http.%s %.0f 1/s\n", a[2], per[a[2]] }
   END { if (per["bare"] > 0) printf "http.share_of_bare %.0f %%\n", 100 * per["agonal"] / per["bare"] }'

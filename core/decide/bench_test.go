@@ -116,6 +116,70 @@ func BenchmarkDecision(b *testing.B) {
 	}
 }
 
+// BenchmarkSuggestions is a decision that also looks for goods that close the gap of
+// the one nudge that shows: of those that touch the cart the first that is open.
+func BenchmarkSuggestions(b *testing.B) {
+	s, carts := benchShop(b, 1_000), benchRequests()
+	for i := range carts {
+		d, err := s.Decide(carts[i])
+		require.NoError(b, err)
+		for _, n := range d.Nudges {
+			open := slices.ContainsFunc(n.Rungs, func(r decide.RungOutcome) bool { return r.State == decide.RungOpen && r.Lasting != nil })
+			if open {
+				break
+			}
+			carts[i].Visit.Dismissed = append(carts[i].Visit.Dismissed, n.Nudge)
+		}
+		carts[i].Suggest = true
+	}
+	found := 0
+	for i := 0; b.Loop(); i++ {
+		d, err := s.Decide(carts[i%len(carts)])
+		if err != nil {
+			b.Fatal(err)
+		}
+		for _, n := range d.Nudges {
+			found += len(n.Suggestions)
+		}
+	}
+	if found == 0 {
+		b.Fatal("nothing is suggested")
+	}
+}
+
+// BenchmarkLargestCart prices a cart of 200 lines and 10,000 pieces under three
+// nudges of each of six kinds that all contend for every unit.
+func BenchmarkLargestCart(b *testing.B) {
+	prices := map[string]money.Minor{}
+	var lines []line
+	for i := range decide.MostLines {
+		sku := fmt.Sprintf("s%03d", i)
+		prices[sku] = money.Minor(100 + i*37%3900)
+		lines = append(lines, line{SKU: sku, Quantity: decide.MostQuantity / decide.MostLines})
+	}
+	var live []decide.Live
+	for k := range 3 {
+		rate := money.Rate(100_000 + k*10_000)
+		for _, d := range []nudge.Definition{
+			decidetest.Ladder("percent", nudge.BeforeNudges, decidetest.Rung(1000, nudge.Reward{Kind: nudge.UnitPercent, Percent: &rate})),
+			decidetest.Ladder("every", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.Every, Size: 2, Get: 1, Percent: &rate, DearestFirst: k%2 == 0}}}),
+			decidetest.Ladder("n for m", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 3, PayFor: 2}}}),
+			decidetest.Ladder("set", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.SetPrice, Size: 4, Amounts: nudge.Amounts{"home": decidetest.EUR(4000)}}}}),
+			decidetest.Ladder("order", nudge.AfterUnit, decidetest.Rung(5000, decidetest.Percent(rate))),
+			decidetest.Ladder("free", nudge.AfterOrder, decidetest.Rung(6000+money.Minor(k)*3_000_000, decidetest.Free)),
+		} {
+			live = append(live, decide.Live{ID: fmt.Sprint("n", len(live)), Revision: 1, Priority: len(live) + 1, Definition: d})
+		}
+	}
+	s := decidetest.Snapshot(b, 590, decidetest.Goods(b, prices), live...)
+	req := decide.Request{Cart: decidetest.Cart(lines...)}
+	for b.Loop() {
+		if _, err := s.Decide(req); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
 // BenchmarkConditionPrograms evaluates the conditions of 1,000 nudges, each as one
 // compiled program, over the same carts: who is meant, and whether the cart holds
 // anything that the nudge counts. It prices nothing.

@@ -257,10 +257,8 @@ func (w *work) decide() (Decision, error) {
 	if w.brief {
 		return d, nil
 	}
-	if err := w.suggest(&d); err != nil {
-		return Decision{}, err
-	}
 	w.show(&d)
+	w.suggest(&d)
 	if w.req.Trace {
 		w.trace(&d)
 	}

@@ -14,7 +14,7 @@ import (
 // How widely suggestions are looked for. Counts, never a clock.
 const (
 	mostSuggested = 3  // suggestions of one nudge
-	mostTriedSets = 10 // goods decided on with one nudge
+	mostTriedSets = 6  // goods decided on with one nudge
 	mostInSets    = 40 // different goods that sets are made of
 	mostQuantity  = 50 // of one suggested product
 	mostAlike     = 4  // different goods of one quantity
@@ -23,14 +23,13 @@ const (
 )
 
 // suggest finds goods that close the gap of each nudge that shows a promise.
-func (w *work) suggest(d *Decision) error {
+func (w *work) suggest(d *Decision) {
 	if !w.req.Suggest {
-		return nil
+		return
 	}
 	for i := range d.Nudges {
 		d.Nudges[i].Suggestions = w.suggestions(d, &d.Nudges[i], mostTriedSets)
 	}
-	return nil
 }
 
 // good is something in scope that may be suggested.
