@@ -62,6 +62,7 @@ type work struct {
 	nodes     int  // of the searches for additions, still to be spent
 	brief     bool // prices and states only
 	added     *added
+	byID      map[string]int // places in taking
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
@@ -369,8 +370,13 @@ func joinGiven(in []Given) []Given {
 }
 
 func (w *work) taken(id string) *taking {
-	i := slices.IndexFunc(w.taking, func(t taking) bool { return t.n.ID == id })
-	return &w.taking[i]
+	if w.byID == nil {
+		w.byID = make(map[string]int, len(w.taking))
+		for i := range w.taking {
+			w.byID[w.taking[i].n.ID] = i
+		}
+	}
+	return &w.taking[w.byID[id]]
 }
 
 // codeOutcomes tells what became of each entered code.

@@ -184,6 +184,9 @@ func (n *compiled) counts(l *line, added *Added) bool {
 	if l.isAdded() && added != nil && added.Nudge == n.ID {
 		return true
 	}
+	if n.shelf != "" {
+		return slices.Contains(l.facts.Collections, n.shelf)
+	}
 	return n.scope.Matches(&l.facts)
 }
 

@@ -3,6 +3,7 @@ package decide
 import (
 	"cmp"
 	"fmt"
+	"reflect"
 	"slices"
 	"sync"
 	"time"
@@ -156,6 +157,7 @@ type compiled struct {
 	Live
 	scope     catalog.Filter
 	carried   catalog.Facts // of a made-up unit in its scope
+	shelf     string        // the one collection that is its scope, if it is as simple as that
 	when      *audience.Tree
 	sentences map[string]map[nudge.State][]nudge.Piece
 	texts     *sync.Map // what its rungs give, as text: textKey to string
@@ -223,6 +225,9 @@ func compile(l Live) (compiled, error) {
 	}
 	c.when = tree
 	c.carried = c.scope.Carried()
+	if in := c.scope.Include.Collections; len(in) == 1 && reflect.DeepEqual(c.scope, catalog.Filter{Include: catalog.Selection{Collections: in}}) {
+		c.shelf = in[0]
+	}
 	c.lone = lone(&l.Definition)
 	for lang := range l.Definition.Wording {
 		c.sentences[lang] = map[nudge.State][]nudge.Piece{}

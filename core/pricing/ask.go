@@ -118,11 +118,17 @@ func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) 
 
 // UnitsTouch tells whether a unit rung may make units of lines in a scope cheaper.
 func (p *Problem) UnitsTouch(scope Scope) bool {
-	for i := range p.Units {
-		for j, on := range p.Units[i].On {
-			if on && scope[j] {
-				return true
+	if p.units == nil {
+		p.units = make(Scope, len(p.Lines))
+		for i := range p.Units {
+			for j, on := range p.Units[i].On {
+				p.units[j] = p.units[j] || on
 			}
+		}
+	}
+	for j, in := range scope {
+		if in && p.units[j] {
+			return true
 		}
 	}
 	return false

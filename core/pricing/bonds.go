@@ -40,6 +40,14 @@ func (p *Problem) members() []member {
 // Bonds finds what binds the rungs of a problem: a group or a refusal counts only
 // where there is another nudge that it stands against.
 func (p *Problem) Bonds() Bonds {
+	if p.bonds == nil {
+		b := p.findBonds()
+		p.bonds = &b
+	}
+	return *p.bonds
+}
+
+func (p *Problem) findBonds() Bonds {
 	b := Bonds{Limits: p.Floor > 0 || p.MostOff > 0}
 	loose := true
 	for i := range p.Nudges {

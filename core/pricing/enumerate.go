@@ -68,6 +68,7 @@ type enumerator struct {
 	takers  [][]taker   // per line: the simple rungs that are picked and save on it
 	touched []int       // lines whose units some ladder may take
 	idle    money.Minor // what the other lines cost
+	goods   money.Minor // the least that all lines can cost, as last worked out
 	// Per line: what one unit can cost at least and most, and if it stays free; and
 	// what all of it can cost by what has been taken so far.
 	lowUnit, highUnit, freeUnit []money.Minor

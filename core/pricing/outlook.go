@@ -136,7 +136,7 @@ func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor 
 		look(&o.ships[i], o.ships[i].goal.Basis == AfterOrder)
 	}
 	slices.Sort(o.levels)
-	var out money.Minor = anyAddition
+	out := anyAddition
 	for k, level := range o.levels {
 		if k > 0 && level == o.levels[k-1] {
 			continue

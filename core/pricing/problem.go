@@ -191,7 +191,8 @@ const (
 
 // Problem is a cart with everything looked up. Lines are in the order that
 // decides ties. Units, Orders, Ships and Gifts are in the order of their keys.
-// With no Methods there is no shipping.
+// With no Methods there is no shipping. Once something has been asked of a problem,
+// only its mode and the price of the added unit may change.
 type Problem struct {
 	Mode Mode
 	// Added tells that line 0 is an added unit: it has a price and no quantity,
@@ -212,6 +213,8 @@ type Problem struct {
 
 	dearest []int // the lines by price, once they have been put in order
 	scratch []money.Minor
+	bonds   *Bonds // what binds its rungs, once that has been found
+	units   Scope  // the lines that unit rungs may make cheaper, likewise
 }
 
 var unbound Nudge

@@ -306,7 +306,8 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 			most = loss
 		}
 	}
-	return e.solver.outlook.least(max(0, least), e.low, e.high), true
+	e.goods = max(0, least)
+	return e.solver.outlook.least(e.goods, e.low, e.high), true
 }
 
 // worthless tells whether no completion of what has been taken so far can be the
@@ -347,6 +348,9 @@ func (e *enumerator) atBest(at int) money.Minor {
 // promising option first: each way shortly, then, at length, those with which a
 // short look did not come to an end.
 func (e *enumerator) eachWay() {
+	if e.plainly() {
+		return
+	}
 	var again []combined
 	e.branch(0, 0, func(least money.Minor) {
 		if open := e.open; !e.look(least, firstLook) {
@@ -366,6 +370,43 @@ func (e *enumerator) eachWay() {
 		e.picks = append(e.picks[:0], c.picks...)
 		e.look(c.least, e.nodes)
 	}
+}
+
+// plainly completes the way in which every ladder gives its highest rung, where
+// ladders do not contend for units, and tells whether no other way can be the best:
+// leaving anything out makes goods dearer.
+func (e *enumerator) plainly() bool {
+	if e.solver.bonds || e.p.MostOff > 0 {
+		return false
+	}
+	defer func() { e.picks = e.picks[:0] }()
+	taken := make([]bool, len(e.p.Lines))
+	for i := range e.ladders {
+		l := &e.ladders[i]
+		if l.nudge.Stacks || len(l.rungs) > 1 && !l.nudge.Replacing {
+			return false
+		}
+		for j, in := range l.lines {
+			if in && taken[j] {
+				return false
+			}
+			taken[j] = taken[j] || in
+		}
+		e.picks = append(e.picks, l.options[0]...)
+	}
+	e.look(0, firstLook)
+	over := e.open < anyAddition
+	e.open = anyAddition
+	if e.solver.best != nil && !over {
+		e.sortPicks()
+		e.ready(len(e.ladders))
+		e.reach(0, 0)
+		for _, j := range e.touched {
+			e.high[j] = e.p.Lines[j].Amount
+		}
+		over = !e.solver.useless(e.solver.outlook.least(e.goods+1, e.low, e.high))
+	}
+	return e.solver.best != nil && !over
 }
 
 // branch decides what is given of each ladder in turn; least is the least that is

@@ -20,7 +20,6 @@ type quick struct {
 	gifts   []counted
 	table   []span // per method: the least and most its fee table holds
 	taxes   struct{ least, most money.Rate }
-	minFee  money.Minor
 
 	// Of the range and choice at hand.
 	lo, hi  money.Minor
@@ -62,11 +61,6 @@ type sums struct{ value, lowered int64 }
 type taken struct {
 	order     int
 	base, off span
-}
-
-type option struct {
-	pay   span
-	judge verdict
 }
 
 // quickFor returns a quick judge, nil where the problem is not of the kind it
@@ -310,17 +304,7 @@ func (q *quick) judge(s *search, lo, hi money.Minor) verdict {
 			q.set(&r, c, set, allowed == always, &least)
 		}
 	}
-	out, seen := maybe, false
-	for _, o := range q.options {
-		if o.pay.lo > least {
-			continue
-		}
-		if o.judge == maybe || seen && o.judge != out {
-			return maybe
-		}
-		out, seen = o.judge, true
-	}
-	return out
+	return agreed(q.options, least)
 }
 
 // set judges a unit choice with a set of order rewards on top of it.

@@ -325,11 +325,6 @@ func (r *ranges) best() verdict {
 	if orders > 12 {
 		return maybe
 	}
-	type option struct {
-		pay   span
-		sure  bool
-		judge verdict
-	}
 	var options []option
 	least := money.Minor(1 << 62)
 	given := make([]bool, orders)
@@ -355,20 +350,31 @@ func (r *ranges) best() verdict {
 			}
 			pay := r.pay(g)
 			for m := range max(1, len(r.p.Methods)) {
-				o := option{pay: pay, sure: g.sure}
 				fee, holds := r.fee(g, m)
-				o.pay = pay.plus(fee)
-				if o.pay.lo > least {
+				all := pay.plus(fee)
+				if all.lo > least {
 					continue
 				}
-				o.judge = r.target(given, g, m, holds)
-				if o.sure {
-					least = min(least, o.pay.hi)
+				if g.sure {
+					least = min(least, all.hi)
 				}
-				options = append(options, o)
+				options = append(options, option{all, r.target(given, g, m, holds)})
 			}
 		}
 	}
+	return agreed(options, least)
+}
+
+// option is a choice that may be the best: what it costs, and what becomes of the
+// target if it is.
+type option struct {
+	pay   span
+	judge verdict
+}
+
+// agreed is what all options say that may be the best, where one of them costs no
+// more than least.
+func agreed(options []option, least money.Minor) verdict {
 	out, seen := maybe, false
 	for _, o := range options {
 		if o.pay.lo > least {
