@@ -65,6 +65,9 @@ func (s Shape) Draw(t *rapid.T) *pricing.Problem {
 	for i := range int(g.num(0, int64(s.Gifts), "gifts")) {
 		g.gift(fmt.Sprintf("gift-%d", i))
 	}
+	if s.Added && len(p.Methods) > 0 && g.one(8, "crossing") {
+		g.crossing()
+	}
 	if s.Bonds && g.one(12, "most off") {
 		p.MostOff = g.num(1, 60, "most off")
 	}
@@ -293,6 +296,36 @@ func (g *gen) gift(id string) {
 	gift := pricing.Gift{Key: key, Nudge: at, Goal: g.goal(120), Worth: g.num(1, 20, "worth")}
 	gift.Goal.Basis = pricing.Basis(g.num(0, 2, "basis"))
 	g.p.Gifts = append(g.p.Gifts, gift)
+}
+
+// crossing draws free shipping not far above what the cart holds, and an amount off
+// the order, worth more than any fee, that takes goods below it again. It makes them
+// the only shipping and order rewards, so that they are asked about.
+func (g *gen) crossing() {
+	p := g.p
+	everything := func() pricing.Scope {
+		s := make(pricing.Scope, len(p.Lines))
+		for i, l := range p.Lines {
+			s[i] = !l.GiftCard
+		}
+		return s
+	}
+	var value int64
+	for _, l := range p.Lines {
+		if !l.GiftCard {
+			value += l.Amount
+		}
+	}
+	free := value + g.num(1, 40, "free from")
+	off := g.num(26, 60, "off")
+	key, at := g.nudge("crossed", false)
+	s := pricing.Shipping{Key: key, Nudge: at, Goal: pricing.Goal{Scope: everything(), Basis: pricing.AfterOrder, Threshold: free}}
+	for range p.Methods {
+		s.By = append(s.By, pricing.ShippingReward{Form: pricing.Free})
+	}
+	key, at = g.nudge("crossing", false)
+	o := pricing.Order{Key: key, Nudge: at, Lines: everything(), Amount: off, Goal: pricing.Goal{Scope: everything(), Basis: pricing.AfterUnit, Threshold: free + g.num(0, off-1, "off from")}}
+	p.Ships, p.Orders = []pricing.Shipping{s}, []pricing.Order{o}
 }
 
 func (g *gen) fees(m int) catalog.Method {
