@@ -290,6 +290,9 @@ func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
 		return hi, true
 	}
 	mid := lo + (hi-lo)/2
+	if near := lo + 2*about; s.quick != nil && near < mid && s.judge(near+1, hi) == always {
+		return s.lastLost(lo, near) // most often nothing happens but at once
+	}
 	if x, ok := s.lastLost(mid+1, hi); ok || s.spent() {
 		return x, ok
 	}
