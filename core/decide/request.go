@@ -31,7 +31,7 @@ type Request struct {
 	Shopper Shopper `json:"shopper,omitzero"`
 	// Usage is how far the limits of nudges are used up, by nudge id.
 	Usage map[string]Usage `json:"usage,omitempty"`
-	// Suggest asks for goods that close the gap.
+	// Suggest asks for goods that close the gap of the nudges that show.
 	Suggest bool `json:"suggest,omitempty"`
 	// Added puts one made-up unit beside the cart, as a rehearsal does.
 	Added *Added `json:"added,omitempty"`
