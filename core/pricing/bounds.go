@@ -117,23 +117,3 @@ func (p *Problem) lowest(line int) money.Minor {
 	}
 	return max(0, price) * l.Quantity
 }
-
-// leastGoods bounds what goods can cost under any choice.
-func (p *Problem) leastGoods(cut bool, lowest money.Minor) money.Minor {
-	if cut {
-		lowest = 0
-		for i := range p.Lines {
-			lowest += p.lowest(i)
-		}
-	}
-	for i := range p.Orders {
-		sum := money.Minor(0)
-		for j, in := range p.Orders[i].Lines {
-			if in {
-				sum += p.Lines[j].Amount
-			}
-		}
-		lowest -= p.Orders[i].Off(sum)
-	}
-	return max(0, lowest)
-}

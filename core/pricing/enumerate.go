@@ -47,9 +47,8 @@ type enumerator struct {
 	nodes   int
 	each    int // what a step counts: more where there are many lines
 	cut     bool
-	quota   int          // steps that the way to give ladders at hand may still take
-	over    bool         // whether it took them all
-	kept    []UnitChoice // found by looks that were cut short
+	quota   int  // steps that the way to give ladders at hand may still take
+	over    bool // whether it took them all
 	ladders []ladder
 	owner   []int // per unit rung: its ladder
 	picks   []pick
@@ -112,9 +111,6 @@ func (p *Problem) unitChoices(slack money.Minor) (choices []UnitChoice, cut bool
 	e.gather()
 	e.listOptions()
 	e.chooseAll()
-	if e.cut {
-		e.found = append(e.found, e.kept...)
-	}
 	steps = p.steps(MostUnitNodes) - e.nodes
 	if len(e.found) == 0 {
 		return []UnitChoice{p.noUnits()}, e.cut, steps
@@ -361,7 +357,7 @@ func (e *enumerator) chooseAll() {
 	for _, l := range e.ladders {
 		if n *= len(l.options); n > mostCombined {
 			e.choose(0, e.take)
-			e.cut = e.cut || e.over
+			e.cut = e.over
 			return
 		}
 	}
@@ -372,45 +368,18 @@ func (e *enumerator) chooseAll() {
 		all = append(all, combined{slices.Clone(e.picks), least})
 	})
 	slices.SortStableFunc(all, func(a, b combined) int { return compareMinor(a.least, b.least) })
-	// A first look at each, short, finds good choices early; what it did not come
-	// to an end with is looked at again, at length, if it still may be of use.
-	for _, quota := range []int{firstLook, MostUnitNodes} {
-		var again []combined
-		for _, c := range all {
-			if e.best < anyAddition && c.least > e.best+e.slack {
-				break
-			}
-			found := len(e.found)
-			e.quota, e.over = quota, false
-			e.picks = append(e.picks[:0], c.picks...)
-			e.take()
-			if e.over {
-				again = append(again, c)
-				if quota < MostUnitNodes {
-					e.seen(found)
-				}
-			}
-			if e.nodes < 0 {
-				e.cut = true
-				return
-			}
+	for _, c := range all {
+		if e.over || e.best < anyAddition && c.least > e.best+e.slack {
+			break
 		}
-		all = again
+		e.picks = append(e.picks[:0], c.picks...)
+		e.take()
 	}
-	e.cut = e.cut || len(all) > 0
+	e.cut = e.over
 }
 
 // firstLook is how many steps each way to give ladders is looked at for at first.
 const firstLook = 1 << 8
-
-// seen takes back what a look that was cut short has found, keeping only how cheap
-// it was: the longer look finds it again.
-func (e *enumerator) seen(found int) {
-	if len(e.found) > found && len(e.kept) < 64 {
-		e.kept = append(e.kept, e.found[found:]...)
-	}
-	e.found = e.found[:found]
-}
 
 // choose decides what is given of each ladder in turn.
 func (e *enumerator) choose(at int, then func()) {

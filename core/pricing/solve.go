@@ -131,30 +131,16 @@ func (pr *Prepared) solve(methods []int) Outcome {
 		}
 		return p.outcome(s.best)
 	}
-	lowest := anyAddition
 	for i := range pr.Choices {
-		c, ok := p.present(pr.Choices[i])
-		if !ok {
-			continue
-		}
-		lowest = min(lowest, c.Goods)
-		s.orders(&c)
-	}
-	exact := !pr.Cut && !s.cut
-	if !exact {
-		for _, m := range methods {
-			s.consider(p.byPriority(m))
+		if c, ok := p.present(pr.Choices[i]); ok {
+			s.orders(&c)
 		}
 	}
 	if s.best == nil {
 		return Outcome{Method: -1}
 	}
 	out := p.outcome(s.best)
-	if !exact {
-		least := p.leastGoods(pr.Cut, lowest)
-		out.Gap = max(0, out.ToPay-s.outlook.taxed(least))
-		out.Exact = out.Gap == 0
-	}
+	out.Exact = !pr.Cut && !s.cut
 	return out
 }
 

@@ -167,6 +167,9 @@ func (s *search) at(x money.Minor) *pricing.Problem {
 func (s *search) reached(x money.Minor) bool {
 	p := s.at(x)
 	o := s.prepared.Solve()
+	if !o.Exact {
+		*s.left = -1 // a choice that is only a bound is nothing to promise by
+	}
 	return p.Status(&o, s.t) == pricing.Reached
 }
 
