@@ -90,8 +90,8 @@ func (a *assembler) put() []taker {
 	a.p.Nudges = append(a.p.Nudges, n)
 	out := make([]taker, 0, len(d.Ladder.Rungs))
 	for i := range d.Ladder.Rungs {
-		if r := &d.Ladder.Rungs[i]; a.w.offered(&d.Ladder, r) {
-			out = append(out, a.rung(i, r))
+		if a.t.n.offers[a.w.at][i].ok {
+			out = append(out, a.rung(i, &d.Ladder.Rungs[i]))
 		}
 	}
 	return out
@@ -109,42 +109,10 @@ func classBit(c nudge.Class) pricing.Class {
 	return pricing.GiftClass
 }
 
-// offered tells whether a rung has what it needs in this region's currency: its
-// threshold, and the amounts of its rewards.
-func (w *work) offered(l *nudge.Ladder, r *nudge.Rung) bool {
-	if _, _, ok := w.threshold(l, r); !ok {
-		return false
-	}
-	for i := range r.Rewards {
-		if k := r.Rewards[i].Kind; k == nudge.UnitAmount || k == nudge.UnitPrice || k == nudge.SetPrice || k == nudge.OrderAmount {
-			if a, ok := r.Rewards[i].Amounts[w.region.ID]; !ok || a.Currency != w.region.Currency {
-				return false
-			}
-		}
-	}
-	return true
-}
-
-// threshold returns a rung's threshold in this region and whether it is the one
-// that a set has of itself; false where it has none in the region's currency.
-func (w *work) threshold(l *nudge.Ladder, r *nudge.Rung) (n int64, own bool, ok bool) {
-	if l.Counts() != nudge.Value {
-		if r.Count > 0 {
-			return r.Count, false, true
-		}
-		return r.Rewards[0].Size, true, true
-	}
-	if len(r.Thresholds) == 0 && nudge.Repeats(r.Rewards[0].Kind) {
-		return r.Rewards[0].Size, true, true
-	}
-	a, ok := r.Thresholds[w.region.ID]
-	return a.Minor, false, ok && a.Currency == w.region.Currency
-}
-
-func (a *assembler) goal(r *nudge.Rung) pricing.Goal {
+func (a *assembler) goal(i int, r *nudge.Rung) pricing.Goal {
 	l := &a.t.n.Definition.Ladder
-	n, own, _ := a.w.threshold(l, r)
-	g := pricing.Goal{Scope: a.counted, WithoutTax: l.WithoutTax, Threshold: n, Most: r.UpperCount}
+	offer := &a.t.n.offers[a.w.at][i]
+	g := pricing.Goal{Scope: a.counted, WithoutTax: l.WithoutTax, Threshold: offer.threshold, Most: r.UpperCount}
 	switch l.BasisOf(r) {
 	case nudge.AfterUnit:
 		g.Basis = pricing.AfterUnit
@@ -154,7 +122,7 @@ func (a *assembler) goal(r *nudge.Rung) pricing.Goal {
 	g.Measure = measures[l.Counts()]
 	if l.Counts() == nudge.Value {
 		g.Most = r.Upper[a.w.region.ID].Minor
-		if own {
+		if offer.own {
 			g.Measure = pricing.Units
 		}
 	}
@@ -171,7 +139,7 @@ var measures = map[nudge.Measure]pricing.Measure{
 func (a *assembler) rung(i int, r *nudge.Rung) taker {
 	out := taker{rung: i}
 	key := pricing.Key{Priority: a.t.n.Priority, Nudge: a.t.n.ID, Rung: i}
-	goal := a.goal(r)
+	goal := a.goal(i, r)
 	var shipping []nudge.Reward
 	for j := range r.Rewards {
 		w := &r.Rewards[j]

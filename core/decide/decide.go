@@ -34,7 +34,7 @@ func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
 	if err != nil {
 		return Decision{}, err
 	}
-	w := &work{s: s, req: &req, region: region, lines: lines, giftLines: gifts, nodes: progress.MostNodes, brief: brief}
+	w := &work{s: s, req: &req, region: region, at: at, lines: lines, giftLines: gifts, nodes: progress.MostNodes, brief: brief}
 	found, quiet := s.candidates(at, lines, &req)
 	w.quiet = quiet
 	if err := w.gather(found); err != nil {
@@ -48,6 +48,7 @@ type work struct {
 	s         *Snapshot
 	req       *Request
 	region    *catalog.Region
+	at        int // the region's place
 	methods   []catalog.Method
 	fees      []pricing.Fees // of methods
 	chosen    int            // index into methods, -1: none chosen
@@ -178,7 +179,7 @@ func (w *work) outside(n *compiled) taking {
 		t.reason = CodeMissing
 	case w.usedUp(n):
 		t.reason = LimitUsedUp
-	case !w.available(d):
+	case !n.offered(w.at):
 		t.reason = NoThreshold
 	}
 	if t.reason != "" || n.when == nil {
@@ -209,15 +210,6 @@ func (w *work) usedUp(n *compiled) bool {
 	l, u := &n.Definition.Limits, w.req.Usage[n.ID]
 	budget, bounded := l.Budget[w.region.ID]
 	return l.Uses > 0 && u.Uses >= l.Uses || l.PerShopper > 0 && u.ByShopper >= l.PerShopper || bounded && u.Spent >= budget.Minor
-}
-
-func (w *work) available(d *nudge.Definition) bool {
-	for i := range d.Ladder.Rungs {
-		if w.offered(&d.Ladder, &d.Ladder.Rungs[i]) {
-			return true
-		}
-	}
-	return false
 }
 
 func inForce(s nudge.Schedule, at time.Time) bool {

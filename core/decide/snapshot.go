@@ -160,6 +160,7 @@ type compiled struct {
 	shelf     string        // the one collection that is its scope, if it is as simple as that
 	when      *audience.Tree
 	sentences map[string]map[nudge.State][]nudge.Piece
+	offers    [][]offer // per region, its rungs
 	texts     *sync.Map // what its rungs give, as text: textKey to string
 	// lone tells that it has no order rewards and nothing binds it to other nudges.
 	lone bool
@@ -197,14 +198,14 @@ func Compile(shop Shop) (*Snapshot, error) {
 		s.byRegion[r.ID] = i
 	}
 	for _, l := range shop.Nudges {
-		c, err := compile(l)
+		c, err := compile(l, shop.Regions)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s: %w", l.ID, err)
 		}
 		s.nudges = append(s.nudges, c)
 	}
 	for _, r := range shop.Retired {
-		c, err := compile(r.Live)
+		c, err := compile(r.Live, shop.Regions)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s, revision %d: %w", r.ID, r.Revision, err)
 		}
@@ -214,7 +215,7 @@ func Compile(shop Shop) (*Snapshot, error) {
 	return s, nil
 }
 
-func compile(l Live) (compiled, error) {
+func compile(l Live, regions []catalog.Region) (compiled, error) {
 	c := compiled{Live: l, scope: l.Definition.Ladder.Scope, sentences: map[string]map[nudge.State][]nudge.Piece{}, texts: &sync.Map{}}
 	if err := l.Definition.Valid(); err != nil {
 		return c, err
@@ -229,6 +230,7 @@ func compile(l Live) (compiled, error) {
 		c.shelf = in[0]
 	}
 	c.lone = lone(&l.Definition)
+	c.offers = offers(&l.Definition.Ladder, regions)
 	for lang := range l.Definition.Wording {
 		c.sentences[lang] = map[nudge.State][]nudge.Piece{}
 		for _, st := range nudge.States {
@@ -265,7 +267,7 @@ func (s *Snapshot) With(drafts ...Live) (*Snapshot, error) {
 	out.shelves = &sync.Map{}
 	out.nudges = slices.Clone(s.nudges)
 	for _, d := range drafts {
-		c, err := compile(d)
+		c, err := compile(d, s.shop.Regions)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s: %w", d.ID, err)
 		}
