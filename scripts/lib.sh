@@ -111,6 +111,7 @@ db_stop() {
   [ "${PG_OURS:-0}" = 1 ] || return 0
   (cd / && as_pg "$(find_command pg_ctl)" -D "$PGDIR/data" -m fast -w -t 30 stop) >/dev/null 2>&1 || true
   PG_OURS=0
+  unset DATABASE_URL # it named what has just been stopped
 }
 
 free_port() {
