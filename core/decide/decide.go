@@ -64,6 +64,11 @@ type work struct {
 	brief     bool // prices and states only
 	added     *added
 	byID      map[string]int // places in taking
+	lastTexts struct {       // what was asked for last: the rungs of a nudge follow one another
+		n     *compiled
+		key   textKey
+		texts []string
+	}
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking

@@ -213,7 +213,13 @@ func hasOutdoneWords(d *nudge.Definition) bool {
 // region's, else in English, else in any.
 func (n *compiled) sentence(locale string, region []string, st nudge.State) (string, []nudge.Piece) {
 	base, _, _ := strings.Cut(locale, "-")
-	for _, l := range append([]string{locale, base}, region...) {
+	if p := n.sentences[locale][st]; p != nil {
+		return locale, p
+	}
+	if p := n.sentences[base][st]; p != nil {
+		return base, p
+	}
+	for _, l := range region {
 		if p := n.sentences[l][st]; p != nil {
 			return l, p
 		}
@@ -280,27 +286,31 @@ func (w *work) reward(n *compiled, r RungOutcome, language string) string {
 	return w.rewardsText(n, r.Rung, language)
 }
 
-// textKey is a rung's rewards as they are named in a region, language and manner.
-type textKey struct {
-	region, language, locale string
-	rung                     int
-}
+// textKey is how the rewards of rungs are named: in a region, language and manner.
+type textKey struct{ region, language, locale string }
 
 // rewardsText names what a rung gives. What is said in a region's own languages is
 // remembered.
 func (w *work) rewardsText(n *compiled, rung int, language string) string {
-	key := textKey{w.region.ID, language, w.locale(), rung}
-	own := slices.Contains(w.region.Languages, key.locale)
-	if own {
-		if text, ok := n.texts.Load(key); ok {
-			return text.(string)
+	rungs := n.Definition.Ladder.Rungs
+	key := textKey{w.region.ID, language, w.locale()}
+	if !slices.Contains(w.region.Languages, key.locale) {
+		return nudge.RewardsText(rungs[rung].Rewards, w.voice(language))
+	}
+	if w.lastTexts.n == n && w.lastTexts.key == key {
+		return w.lastTexts.texts[rung]
+	}
+	known, ok := n.texts.Load(key)
+	if !ok {
+		texts := make([]string, len(rungs))
+		for i := range rungs {
+			texts[i] = nudge.RewardsText(rungs[i].Rewards, w.voice(language))
 		}
+		n.texts.Store(key, texts)
+		known = texts
 	}
-	text := nudge.RewardsText(n.Definition.Ladder.Rungs[rung].Rewards, w.voice(language))
-	if own {
-		n.texts.Store(key, text)
-	}
-	return text
+	w.lastTexts.n, w.lastTexts.key, w.lastTexts.texts = n, key, known.([]string)
+	return w.lastTexts.texts[rung]
 }
 
 func (w *work) progress(o *NudgeOutcome) Progress {

@@ -161,7 +161,7 @@ type compiled struct {
 	when      *audience.Tree
 	sentences map[string]map[nudge.State][]nudge.Piece
 	offers    [][]offer // per region, its rungs
-	texts     *sync.Map // what its rungs give, as text: textKey to string
+	texts     *sync.Map // what its rungs give, as texts: textKey to []string
 	// lone tells that it has no order rewards and nothing binds it to other nudges.
 	lone bool
 }
