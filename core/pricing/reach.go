@@ -126,8 +126,8 @@ func (p *Problem) takersOf(dst []taker, simple []pick, line int) []taker {
 		}
 		if off := p.saves(u, line, price); off > 0 {
 			t := taker{pk.unit, off, off, u.mostOff(price)}
-			if t.most > off {
-				t.least--
+			if u.PerLine && u.Form == PercentOff {
+				t.least-- // of several units the line's rounding may leave one less
 			}
 			dst = append(dst, t)
 		}
