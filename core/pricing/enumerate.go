@@ -47,6 +47,7 @@ type enumerator struct {
 	nodes   int
 	each    int // what a step counts: more where there are many lines
 	cut     bool
+	partial bool // whether not all that may be given of a ladder is listed
 	quota   int  // steps that the way to give ladders at hand may still take
 	over    bool // whether it took them all
 	ladders []ladder
@@ -86,7 +87,13 @@ func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
 	e.solver, e.open, e.drawn, e.nodes, e.quota = s, anyAddition, MostTies, p.steps(MostSearchNodes), p.steps(MostSearchNodes)
 	e.gather()
 	e.listOptions()
+	if e.over {
+		e.partial = true
+	}
 	e.chooseAll()
+	if e.partial {
+		return 0
+	}
 	return e.open
 }
 
@@ -240,10 +247,12 @@ func (e *enumerator) options(at int) [][]pick {
 			out = append(out, []pick{{u, -1}})
 		}
 	default:
-		for set := 1<<min(len(can), 10) - 1; set > 0; set-- {
+		e.partial = e.partial || len(can) > mostTogether
+		can = can[:min(len(can), mostTogether)]
+		for set := 1<<len(can) - 1; set > 0; set-- {
 			var picks []pick
 			for k, u := range can {
-				if k < 10 && set>>k&1 == 1 {
+				if set>>k&1 == 1 {
 					picks = append(picks, pick{u, -1})
 				}
 			}
@@ -252,6 +261,9 @@ func (e *enumerator) options(at int) [][]pick {
 	}
 	return append(out, nil)
 }
+
+// mostTogether is how many rungs of one cumulative ladder are given in every set.
+const mostTogether = 10
 
 // couldHold tells whether a rung's goal can hold for some price of the added
 // unit: its threshold when no other nudge takes a unit, its upper end when others
@@ -357,7 +369,7 @@ func (e *enumerator) chooseAll() {
 	for _, l := range e.ladders {
 		if n *= len(l.options); n > mostCombined {
 			e.choose(0, e.take)
-			e.cut = e.over
+			e.cut = e.over || e.partial
 			return
 		}
 	}
@@ -375,7 +387,7 @@ func (e *enumerator) chooseAll() {
 		e.picks = append(e.picks[:0], c.picks...)
 		e.take()
 	}
-	e.cut = e.over
+	e.cut = e.over || e.partial
 }
 
 // firstLook is how many steps each way to give ladders is looked at for at first.

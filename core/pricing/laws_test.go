@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/pricing/pricingtest"
 )
@@ -172,4 +173,29 @@ func TestBeyondTheSearchedSizeTheOutcomeSaysSo(t *testing.T) {
 	assert.Positive(t, o.Gap)
 	p.Mode = pricing.ByPriority
 	assert.LessOrEqual(t, o.ToPay, p.Solve().ToPay)
+}
+
+// Two units at 100 and three at 10. One nudge lowers the dear ones: from one piece
+// counted by 50 each, at exactly two by 1 each instead; it counts all five that no
+// other takes. Another lowers the cheap ones by 1 each, and takes them. Both given
+// leave two to count: 230 − 2 − 3 = 225. With the other left out all five count,
+// the upper end is passed, and the first rung holds: 230 − 100 = 130.
+func TestARungPassedByLeavingAnotherOutMayBeBetter(t *testing.T) {
+	units := func(nudge string, rung int, on pricing.Scope, at int) pricing.Unit {
+		return pricing.Unit{
+			Key: pricing.Key{Priority: 1, Nudge: nudge, Rung: rung}, Nudge: at, Form: pricing.AmountOff, On: on, Elsewhere: true,
+			Goal: pricing.Goal{Scope: pricing.Scope{true, true}, Measure: pricing.Units, Threshold: 1},
+		}
+	}
+	first, second, other := units("a", 0, pricing.Scope{true, false}, 0), units("a", 1, pricing.Scope{true, false}, 0), units("b", 0, pricing.Scope{false, true}, 1)
+	first.Amount, second.Amount, other.Amount = 50, 1, 1
+	second.Goal.Threshold, second.Goal.Most = 2, 2
+	p := &pricing.Problem{
+		TaxShown: true, Nudges: []pricing.Nudge{{Replacing: true}, {}}, Units: []pricing.Unit{first, second, other},
+		Lines: []pricing.Line{{Unit: 100, Quantity: 2, Amount: 200}, {Unit: 10, Quantity: 3, Amount: 30, Product: 1, Variant: 1}},
+	}
+	o := p.Solve()
+	assert.Equal(t, money.Minor(130), o.ToPay)
+	assert.Equal(t, []bool{true, false, false}, o.UnitGiven)
+	assert.True(t, o.Exact)
 }

@@ -386,6 +386,11 @@ func (e *enumerator) plainly() bool {
 		if l.nudge.Stacks || len(l.rungs) > 1 && !l.nudge.Replacing {
 			return false
 		}
+		for _, u := range l.rungs {
+			if e.p.Units[u].Goal.Most > 0 {
+				return false // with more units left to it a lower rung may hold
+			}
+		}
 		for j, in := range l.lines {
 			if in && taken[j] {
 				return false
