@@ -1,6 +1,7 @@
 package audience
 
 import (
+	"encoding/json"
 	"maps"
 	"slices"
 	"strings"
@@ -14,21 +15,49 @@ import (
 // Tree is a compiled condition. It is never changed, so any number of decisions
 // may be made with it at once. The nil tree holds for everyone.
 type Tree struct {
-	name string // the condition's field
-	test func(*Facts) Truth
-	kids []*Tree
+	name  string // the condition's field
+	kind  kind
+	test  func(*Facts) Truth
+	place int // among the conditions that trees share, from 1; 0: by itself
+	goods bool
+	kids  []*Tree
+}
+
+type kind uint8
+
+const (
+	leaf kind = iota
+	all
+	anyOf
+	none
+)
+
+// Shared compiles the conditions of many audiences: what several of them ask is
+// judged once for the same facts. Its zero value is ready for use.
+type Shared struct {
+	leaves map[string]*Tree // by the condition's JSON
 }
 
 // Compile checks a condition and prepares it. Errors are [Error].
-func Compile(c *Condition) (*Tree, error) {
+func (s *Shared) Compile(c *Condition) (*Tree, error) {
 	if c == nil {
 		return nil, nil
 	}
 	if err := c.Valid(); err != nil {
 		return nil, err
 	}
-	return c.tree(), nil
+	return c.tree(s), nil
 }
+
+// Count is how many different conditions have been compiled.
+func (s *Shared) Count() int { return len(s.leaves) }
+
+// Compile checks a condition and prepares it, for itself. Errors are [Error].
+func Compile(c *Condition) (*Tree, error) { return (*Shared)(nil).Compile(c) }
+
+// Goods tells whether the tree asks what goods are in the cart: whether
+// [Line.Goods] must be set.
+func (t *Tree) Goods() bool { return t != nil && t.goods }
 
 // Holds judges the facts.
 func (t *Tree) Holds(f *Facts) Truth {
@@ -39,8 +68,8 @@ func (t *Tree) Holds(f *Facts) Truth {
 }
 
 func (t *Tree) eval(f *Facts) Truth {
-	switch t.name {
-	case "all":
+	switch t.kind {
+	case all:
 		out := True
 		for _, k := range t.kids {
 			if out = min(out, k.eval(f)); out == False {
@@ -48,19 +77,26 @@ func (t *Tree) eval(f *Facts) Truth {
 			}
 		}
 		return out
-	case "any", "none":
+	case anyOf, none:
 		out := False
 		for _, k := range t.kids {
 			if out = max(out, k.eval(f)); out == True {
 				break
 			}
 		}
-		if t.name == "none" {
+		if t.kind == none {
 			return True - out
 		}
 		return out
 	}
-	return t.test(f)
+	if t.place == 0 || t.place > len(f.judged) {
+		return t.test(f)
+	}
+	known := &f.judged[t.place-1]
+	if *known == 0 {
+		*known = 1 + t.test(f)
+	}
+	return *known - 1
 }
 
 // Why names the first condition that keeps the tree from holding, and whether it
@@ -73,39 +109,59 @@ func (t *Tree) Why(f *Facts) (string, Truth) {
 	if v == True {
 		return "", True
 	}
-	if t.name == "all" {
+	if t.kind == all {
 		for _, k := range t.kids {
 			if k.eval(f) == v {
 				return k.Why(f)
 			}
 		}
 	}
-	if t.name == "any" && len(t.kids) == 1 {
+	if t.kind == anyOf && len(t.kids) == 1 {
 		return t.kids[0].Why(f)
 	}
 	return t.name, v
 }
 
-func group(name string, of []Condition) *Tree {
-	t := &Tree{name: name}
+func group(k kind, name string, of []Condition, s *Shared) *Tree {
+	t := &Tree{name: name, kind: k}
 	for i := range of {
-		t.kids = append(t.kids, of[i].tree())
+		kid := of[i].tree(s)
+		t.kids = append(t.kids, kid)
+		t.goods = t.goods || kid.goods
 	}
 	return t
 }
 
 // tree compiles a valid condition.
-func (c *Condition) tree() *Tree {
+func (c *Condition) tree(s *Shared) *Tree {
 	switch {
 	case c.All != nil:
-		return group("all", c.All)
+		return group(all, "all", c.All, s)
 	case c.Any != nil:
-		return group("any", c.Any)
+		return group(anyOf, "any", c.Any, s)
 	case c.None != nil:
-		return group("none", c.None)
+		return group(none, "none", c.None, s)
 	}
 	name := c.set()[0]
-	return &Tree{name: name, test: c.leaf(name)}
+	key, err := json.Marshal(c)
+	if s == nil || err != nil {
+		return c.compiled(name)
+	}
+	t := s.leaves[string(key)]
+	if t == nil {
+		t = c.compiled(name)
+		t.place = len(s.leaves) + 1
+		if s.leaves == nil {
+			s.leaves = map[string]*Tree{}
+		}
+		s.leaves[string(key)] = t
+	}
+	return t
+}
+
+func (c *Condition) compiled(name string) *Tree {
+	goods := name == "distinct_products" || name == "holds" || name == "only" || name == "sale_in_cart"
+	return &Tree{name: name, test: c.leaf(name), goods: goods}
 }
 
 func (c *Condition) leaf(name string) func(*Facts) Truth {
@@ -145,25 +201,11 @@ func known(is, holds func(*Facts) bool) func(*Facts) Truth {
 
 // cart judges what is in the cart, which is always known.
 func (c *Condition) cart(name string) func(*Facts) Truth {
-	sum := func(f *Facts, of func(*Line) int64) int64 {
-		var n int64
-		for i := range f.Lines {
-			n += of(&f.Lines[i])
-		}
-		return n
-	}
 	switch name {
 	case "cart_value":
-		return func(f *Facts) Truth {
-			return c.CartValue.holds(f.Region, sum(f, func(l *Line) int64 {
-				if l.GiftCard {
-					return 0
-				}
-				return l.Amount
-			}))
-		}
+		return func(f *Facts) Truth { return c.CartValue.holds(f.Region, f.totals().value) }
 	case "units":
-		return func(f *Facts) Truth { return c.Units.holds(sum(f, func(l *Line) int64 { return l.Quantity })) }
+		return func(f *Facts) Truth { return c.Units.holds(f.totals().units) }
 	case "distinct_products":
 		return func(f *Facts) Truth {
 			seen := map[string]bool{}
@@ -173,20 +215,21 @@ func (c *Condition) cart(name string) func(*Facts) Truth {
 			return c.Distinct.holds(int64(len(seen)))
 		}
 	case "weight_g":
-		return func(f *Facts) Truth { return c.Weight.holds(sum(f, func(l *Line) int64 { return l.Grams })) }
+		return func(f *Facts) Truth { return c.Weight.holds(f.totals().grams) }
 	case "holds":
 		return func(f *Facts) Truth {
-			return c.Holds.holds(sum(f, func(l *Line) int64 {
-				if !c.Holds.Goods.Matches(&l.Goods) {
-					return 0
+			var n int64
+			for i := range f.Lines {
+				if c.Holds.Goods.Matches(f.Lines[i].Goods) {
+					n += f.Lines[i].Quantity
 				}
-				return l.Quantity
-			}))
+			}
+			return c.Holds.holds(n)
 		}
 	case "only":
 		return func(f *Facts) Truth {
 			for i := range f.Lines {
-				if !c.Only.Matches(&f.Lines[i].Goods) {
+				if !c.Only.Matches(f.Lines[i].Goods) {
 					return False
 				}
 			}

@@ -29,7 +29,7 @@ func truth(b bool) Truth {
 
 // Line is a cart line as conditions see it.
 type Line struct {
-	Goods    catalog.Facts
+	Goods    *catalog.Facts // needed where a tree asks for them; see [Tree.Goods]
 	Quantity int64
 	Amount   money.Minor // before nudges, as shown
 	Grams    int64
@@ -64,4 +64,33 @@ type Facts struct {
 
 	At   time.Time      // zero: not known
 	Zone *time.Location // the shop's
+
+	judged []Truth // of the conditions that trees share: 0, or one more than what was found
+	sums   sums    // of the lines, once judged is there
 }
+
+// sums is what all lines of a cart come to.
+type sums struct {
+	value        money.Minor // without gift cards
+	units, grams int64
+}
+
+func (f *Facts) totals() sums {
+	if f.judged != nil {
+		return f.sums
+	}
+	var out sums
+	for i := range f.Lines {
+		l := &f.Lines[i]
+		out.units += l.Quantity
+		out.grams += l.Grams
+		if !l.GiftCard {
+			out.value += l.Amount
+		}
+	}
+	return out
+}
+
+// Remember makes conditions that trees of one [Shared] have in common be judged
+// once; n is their count. The facts must not change from here on.
+func (f *Facts) Remember(n int) { f.sums, f.judged = f.totals(), make([]Truth, n) }

@@ -91,13 +91,14 @@ func (it Item) Label() string {
 type Catalog struct {
 	Products []Product
 	byID     map[string]int
-	bySKU    map[string]Item
+	bySKU    map[string]int32 // places in items
+	items    []Item
 }
 
 // New builds a catalogue. It refuses two products with one id, two variants
 // with one SKU, negative prices, weights and stock.
 func New(products []Product) (*Catalog, error) {
-	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]Item, len(products))}
+	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]int32, len(products))}
 	for i := range products {
 		p := &products[i]
 		if _, twice := c.byID[p.ID]; twice || p.ID == "" {
@@ -112,7 +113,8 @@ func New(products []Product) (*Catalog, error) {
 			if err := v.check(); err != nil {
 				return nil, fmt.Errorf("SKU %q: %w", v.SKU, err)
 			}
-			c.bySKU[v.SKU] = Item{p, v}
+			c.bySKU[v.SKU] = int32(len(c.items))
+			c.items = append(c.items, Item{p, v})
 		}
 	}
 	return c, nil
@@ -168,14 +170,26 @@ func (p Price) check(cur money.Currency) error {
 
 // Item returns the variant with a SKU.
 func (c *Catalog) Item(sku string) (Item, bool) {
-	it, ok := c.bySKU[sku]
-	return it, ok
+	n, ok := c.bySKU[sku]
+	if !ok {
+		return Item{}, false
+	}
+	return c.items[n], true
+}
+
+// Items lists all variants. The place of one in it is its number.
+func (c *Catalog) Items() []Item { return c.items }
+
+// Number returns the number of the variant with a SKU; see [Catalog.Items].
+func (c *Catalog) Number(sku string) (int, bool) {
+	n, ok := c.bySKU[sku]
+	return int(n), ok
 }
 
 // Label names the goods of a SKU; an unknown one by the SKU itself.
 func (c *Catalog) Label(sku string) string {
-	if it, ok := c.bySKU[sku]; ok {
-		return it.Label()
+	if n, ok := c.bySKU[sku]; ok {
+		return c.items[n].Label()
 	}
 	return sku
 }

@@ -3,8 +3,6 @@ package decide
 import (
 	"slices"
 
-	"agonal.dev/agonal/core/catalog"
-	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 )
@@ -34,238 +32,202 @@ func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes []
 			p.Grams += w.lines[i].grams * w.lines[i].Quantity
 		}
 	}
-	methods := w.methods
-	p.Methods = w.fees
+	a := assembler{w: w, p: p, extra: extra, lines: extra + len(w.lines), from: 0, to: len(w.methods)}
 	if w.chosen >= 0 {
-		methods, p.Methods = methods[w.chosen:w.chosen+1], w.fees[w.chosen:w.chosen+1]
+		a.from, a.to = w.chosen, w.chosen+1
 	}
-	rungs := 0
+	p.Methods = w.fees[a.from:a.to]
+	var all blueprint
+	n, rungs := 0, 0
 	for i := range w.taking {
-		rungs += len(w.taking[i].n.Definition.Ladder.Rungs)
+		if t := &w.taking[i]; a.takes(t) {
+			b := &t.n.blueprints[w.at]
+			n, rungs = n+1, rungs+len(b.rungs)
+			all.refs, all.units, all.orders, all.ships, all.gifts = all.refs+b.refs, all.units+b.units, all.orders+b.orders, all.ships+b.ships, all.gifts+b.gifts
+			a.weighs = a.weighs || b.nudge.Group != "" || b.nudge.Refuses&pricing.GiftClass != 0
+		}
 	}
-	p.Nudges = make([]pricing.Nudge, 0, len(w.taking))
-	p.Ships, p.Units, p.Gifts = make([]pricing.Shipping, 0, rungs), make([]pricing.Unit, 0, rungs), make([]pricing.Gift, 0, rungs)
-	places, scopes = make([][]taker, len(w.taking)), make([][]pricing.Scope, len(w.taking))
+	p.Nudges = make([]pricing.Nudge, 0, n)
+	p.Units, p.Orders = make([]pricing.Unit, 0, all.units), make([]pricing.Order, 0, all.orders)
+	p.Ships, p.Gifts = make([]pricing.Shipping, 0, all.ships), make([]pricing.Gift, 0, all.gifts)
+	a.takers, a.refs = make([]taker, 0, rungs), make([]pricing.Ref, all.refs)
+	places = make([][]taker, len(w.taking))
+	if p.Added {
+		scopes = make([][]pricing.Scope, len(w.taking))
+	}
 	for i := range w.taking {
 		t := &w.taking[i]
-		if t.reason != "" || t.quiet && !p.Added {
+		if !a.takes(t) {
 			continue
 		}
-		counted := make(pricing.Scope, extra+len(w.lines))
-		copy(counted[extra:], t.counts)
-		a := assembler{w: w, p: p, t: t, extra: extra, counted: counted, scopes: []pricing.Scope{counted}, methods: methods}
-		places[i] = a.put()
-		scopes[i] = a.scopes
+		places[i] = a.put(t)
+		if p.Added {
+			scopes[i] = a.scopes
+		}
 	}
 	return p, places, scopes
 }
 
-// assembler puts the rungs of one nudge into a problem.
+// assembler puts the rungs of nudges into a problem.
 type assembler struct {
-	w       *work
-	p       *pricing.Problem
+	w        *work
+	p        *pricing.Problem
+	extra    int  // added units before the cart's lines
+	lines    int  // with them
+	weighs   bool // whether the worth of gifts may decide
+	from, to int  // the methods there are to choose from
+	takers   []taker
+	refs     []pricing.Ref
+	room     []bool // for scopes
+	// Of the nudge at hand:
 	t       *taking
 	nudge   int // place among the problem's nudges
-	extra   int // added units before the cart's lines
 	counted pricing.Scope
 	scopes  []pricing.Scope // counted, and what order rewards take from
-	methods []catalog.Method
 }
 
-func (a *assembler) put() []taker {
-	d := &a.t.n.Definition
-	a.nudge = len(a.p.Nudges)
-	n := pricing.Nudge{
-		Replacing: d.Ladder.Replacing, Stacks: d.Beside.Stacks, Group: d.Beside.Group, MostUnits: d.Limits.Units,
+// takes tells whether a nudge takes part: quiet ones only where a unit is added.
+func (a *assembler) takes(t *taking) bool { return t.reason == "" && (!t.quiet || a.p.Added) }
+
+// scope makes a scope in which nothing is counted yet.
+func (a *assembler) scope() pricing.Scope {
+	if len(a.room) < a.lines {
+		a.room = make([]bool, a.lines*max(4, 2*len(a.w.taking)))
 	}
-	for _, c := range d.Beside.Refuses {
-		n.Refuses |= classBit(nudge.ClassOf(c))
-	}
-	if d.Limits.Margin != nil {
-		n.Floor = *d.Limits.Margin
-	}
-	if b, ok := d.Limits.Budget[a.w.region.ID]; ok {
-		n.HasBudget, n.Budget = true, b.Minor-a.w.req.Usage[a.t.n.ID].Spent
-	}
-	a.p.Nudges = append(a.p.Nudges, n)
-	out := make([]taker, 0, len(d.Ladder.Rungs))
-	for i := range d.Ladder.Rungs {
-		if a.t.n.offers[a.w.at][i].ok {
-			out = append(out, a.rung(i, &d.Ladder.Rungs[i]))
-		}
-	}
+	out := a.room[:a.lines:a.lines]
+	a.room = a.room[a.lines:]
 	return out
 }
 
-func classBit(c nudge.Class) pricing.Class {
-	switch c {
-	case nudge.UnitClass:
-		return pricing.UnitClass
-	case nudge.OrderClass:
-		return pricing.OrderClass
-	case nudge.ShippingClass:
-		return pricing.ShippingClass
+// put puts the rungs of a nudge into the problem.
+func (a *assembler) put(t *taking) []taker {
+	a.t, a.nudge, a.counted = t, len(a.p.Nudges), t.counts
+	if a.extra > 0 {
+		a.counted = a.scope()
+		copy(a.counted[a.extra:], t.counts)
+		a.scopes = append(make([]pricing.Scope, 0, 2), a.counted)
 	}
-	return pricing.GiftClass
-}
-
-func (a *assembler) goal(i int, r *nudge.Rung) pricing.Goal {
-	l := &a.t.n.Definition.Ladder
-	offer := &a.t.n.offers[a.w.at][i]
-	g := pricing.Goal{Scope: a.counted, WithoutTax: l.WithoutTax, Threshold: offer.threshold, Most: r.UpperCount}
-	switch l.BasisOf(r) {
-	case nudge.AfterUnit:
-		g.Basis = pricing.AfterUnit
-	case nudge.AfterOrder:
-		g.Basis = pricing.AfterOrder
+	b := &t.n.blueprints[a.w.at]
+	a.p.Nudges = append(a.p.Nudges, b.nudge)
+	if b.nudge.HasBudget {
+		a.p.Nudges[a.nudge].Budget -= a.w.req.Usage[t.n.ID].Spent
 	}
-	g.Measure = measures[l.Counts()]
-	if l.Counts() == nudge.Value {
-		g.Most = r.Upper[a.w.region.ID].Minor
-		if offer.own {
-			g.Measure = pricing.Units
+	from := len(a.takers)
+	for i := range b.rungs {
+		r := &b.rungs[i]
+		refs := a.refs[:r.refs:r.refs]
+		a.refs = a.refs[r.refs:]
+		key := pricing.Key{Priority: t.n.Priority, Nudge: t.n.ID, Rung: r.rung}
+		goal := r.goal
+		goal.Scope = a.counted
+		for j := range r.steps {
+			st := &r.steps[j]
+			refs[st.ref] = a.step(st, key, &goal)
 		}
+		a.takers = append(a.takers, taker{r.rung, refs})
 	}
-	return g
+	return a.takers[from:len(a.takers):len(a.takers)]
 }
 
-var measures = map[nudge.Measure]pricing.Measure{
-	nudge.Value: pricing.Value, nudge.Units: pricing.Units, nudge.SameProduct: pricing.SameProduct,
-	nudge.SameVariant: pricing.SameVariant, nudge.Distinct: pricing.Distinct, nudge.Weight: pricing.Weight,
-}
-
-// rung puts one rung into the problem: its money in one place, each gift and offer
-// in its own.
-func (a *assembler) rung(i int, r *nudge.Rung) taker {
-	out := taker{rung: i}
-	key := pricing.Key{Priority: a.t.n.Priority, Nudge: a.t.n.ID, Rung: i}
-	goal := a.goal(i, r)
-	var shipping []nudge.Reward
-	for j := range r.Rewards {
-		w := &r.Rewards[j]
-		switch w.Kind.Class() {
-		case nudge.UnitClass:
-			if w.Shipments == nudge.LaterShipments {
-				out.refs = append(out.refs, a.gift(key, goal, 0))
-				continue
-			}
-			out.refs = append([]pricing.Ref{a.unit(key, goal, w)}, out.refs...)
-		case nudge.OrderClass:
-			out.refs = append([]pricing.Ref{a.order(key, goal, w)}, out.refs...)
-		case nudge.ShippingClass:
-			shipping = append(shipping, *w)
-		default:
-			out.refs = append(out.refs, a.unlocked(key, goal, w))
-		}
+// step puts a reward into the problem.
+func (a *assembler) step(st *step, key pricing.Key, goal *pricing.Goal) pricing.Ref {
+	p := a.p
+	switch {
+	case st.unit != nil:
+		u := *st.unit
+		u.Nudge, u.Goal, u.On = a.nudge, *goal, a.on(st)
+		p.Units = append(p.Units, u)
+		return pricing.Ref{Class: pricing.UnitClass, Index: len(p.Units) - 1}
+	case st.order != nil:
+		o := *st.order
+		o.Nudge, o.Goal, o.Lines = a.nudge, *goal, a.lowered()
+		p.Orders = append(p.Orders, o)
+		return pricing.Ref{Class: pricing.OrderClass, Index: len(p.Orders) - 1}
+	case st.by != nil:
+		p.Ships = append(p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: *goal, By: a.by(st.by)})
+		return pricing.Ref{Class: pricing.ShippingClass, Index: len(p.Ships) - 1}
+	case st.offer != nil:
+		a.accepted(st, goal)
 	}
-	if len(shipping) > 0 {
-		out.refs = append([]pricing.Ref{{Class: pricing.ShippingClass, Index: len(a.p.Ships)}}, out.refs...)
-		a.p.Ships = append(a.p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: goal, By: a.w.shippingRewards(shipping, a.methods)})
+	g := pricing.Gift{Key: key, Nudge: a.nudge, Goal: *goal}
+	if a.weighs {
+		g.Worth = a.w.worth(st.reward)
 	}
-	return out
-}
-
-// unit puts a unit reward into the problem.
-func (a *assembler) unit(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
-	filter := &a.t.n.scope
-	if r.On != nil {
-		filter = r.On
-	}
-	u := pricing.Unit{
-		Key: key, Nudge: a.nudge, Goal: goal, On: a.on(filter, r.On != nil),
-		Size: r.Size, Pays: r.PayFor, Gets: r.Get, Pick: max(r.Cheapest, r.Dearest), Dearest: r.Dearest > 0 || r.DearestFirst,
-		PerLine: a.w.s.shop.Settings.Rounding == PerLine, Elsewhere: r.On != nil || nudge.Repeats(r.Kind),
-		Amount: r.Amounts[a.w.region.ID].Minor,
-	}
-	if r.Percent != nil {
-		u.Percent = *r.Percent
-	}
-	u.Form = unitForms[r.Kind]
-	a.p.Units = append(a.p.Units, u)
-	return pricing.Ref{Class: pricing.UnitClass, Index: len(a.p.Units) - 1}
-}
-
-var unitForms = map[nudge.Kind]pricing.UnitForm{
-	nudge.UnitPercent: pricing.PercentOff, nudge.UnitAmount: pricing.AmountOff, nudge.UnitPrice: pricing.FixedPrice,
-	nudge.SetPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
+	p.Gifts = append(p.Gifts, g)
+	return pricing.Ref{Class: pricing.GiftClass, Index: len(p.Gifts) - 1}
 }
 
 // on marks the lines a unit reward may touch: goods in its filter that may be
 // discounted. Lines bought by a plan are touched only where the filter names it.
-func (a *assembler) on(f *catalog.Filter, own bool) pricing.Scope {
-	out := make(pricing.Scope, len(a.counted))
+func (a *assembler) on(st *step) pricing.Scope {
+	if st.filter == nil && a.extra == 0 && a.w.usual {
+		return a.counted
+	}
+	out := a.scope()
 	for j := range a.w.lines {
 		l := &a.w.lines[j]
-		in := a.t.counts[j]
-		if own {
-			in = !l.isAdded() && f.Matches(&l.facts)
+		if l.neverOff || l.isAdded() || l.Plan != "" && !slices.Contains(st.plans, l.Plan) {
+			continue
 		}
-		out[a.extra+j] = in && !l.neverOff && !l.isAdded() && (l.Plan == "" || slices.Contains(f.Include.Plans, l.Plan))
+		if out[a.extra+j] = a.t.counts[j]; st.filter != nil {
+			out[a.extra+j] = st.filter.Matches(a.w.goods(l))
+		}
 	}
 	return out
 }
 
-func (a *assembler) order(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
-	o := pricing.Order{Key: key, Nudge: a.nudge, Goal: goal, Amount: r.Amounts[a.w.region.ID].Minor, Cap: r.Cap[a.w.region.ID].Minor}
-	if r.Percent != nil {
-		o.Percent = *r.Percent
+// lowered marks the lines an order reward takes from: counted ones that may be
+// discounted.
+func (a *assembler) lowered() pricing.Scope {
+	if a.w.usual {
+		return a.counted
 	}
-	o.Lines = slices.Clone(goal.Scope)
+	out := a.scope()
+	copy(out, a.counted)
 	for j := range a.w.lines {
-		o.Lines[a.extra+j] = o.Lines[a.extra+j] && !a.w.lines[j].neverOff
+		out[a.extra+j] = out[a.extra+j] && !a.w.lines[j].neverOff
 	}
-	a.scopes = append(a.scopes, o.Lines)
-	a.p.Orders = append(a.p.Orders, o)
-	return pricing.Ref{Class: pricing.OrderClass, Index: len(a.p.Orders) - 1}
+	a.scopes = append(a.scopes, out)
+	return out
 }
 
-// unlocked puts a gift or an offer into the problem: the right itself, and for
-// what was accepted of it at a price, the price of exactly those units.
-func (a *assembler) unlocked(key pricing.Key, goal pricing.Goal, r *nudge.Reward) pricing.Ref {
+// by is what a shipping rung does to each method there is to choose from.
+func (a *assembler) by(all []pricing.ShippingReward) []pricing.ShippingReward {
+	if len(a.w.methods) == len(all) {
+		return all[a.from:a.to]
+	}
+	out := make([]pricing.ShippingReward, 0, a.to-a.from)
+	for _, m := range a.w.methods[a.from:a.to] {
+		for i := range all {
+			if m == &a.w.region.Methods[i] {
+				out = append(out, all[i])
+			}
+		}
+	}
+	return out
+}
+
+// accepted puts the price of what was accepted of a gift or an offer into the
+// problem.
+func (a *assembler) accepted(st *step, goal *pricing.Goal) {
 	kind := FromOffer
-	if r.Kind.Class() == nudge.GiftClass {
+	if st.reward.Kind.Class() == nudge.GiftClass {
 		kind = FromGift
 	}
-	on := make(pricing.Scope, len(a.counted))
-	any := false
+	var on pricing.Scope
 	for j := range a.w.lines {
 		l := &a.w.lines[j]
-		on[a.extra+j] = l.by(kind, key.Nudge) && hasItem(r.Items, l.SKU) && !l.neverOff
-		any = any || on[a.extra+j]
-	}
-	if any && (r.Percent != nil || len(r.Amounts) > 0) {
-		u := pricing.Unit{Key: key, Nudge: a.nudge, Goal: goal, On: on, Elsewhere: true, Form: pricing.FixedPrice, Amount: r.Amounts[a.w.region.ID].Minor}
-		if r.Percent != nil {
-			u.Form, u.Percent = pricing.PercentOff, *r.Percent
-		}
-		a.p.Units = append(a.p.Units, u)
-	}
-	return a.gift(key, goal, a.w.worth(r))
-}
-
-func (a *assembler) gift(key pricing.Key, goal pricing.Goal, worth money.Minor) pricing.Ref {
-	a.p.Gifts = append(a.p.Gifts, pricing.Gift{Key: key, Nudge: a.nudge, Goal: goal, Worth: worth})
-	return pricing.Ref{Class: pricing.GiftClass, Index: len(a.p.Gifts) - 1}
-}
-
-func (w *work) shippingRewards(rewards []nudge.Reward, methods []catalog.Method) []pricing.ShippingReward {
-	by := make([]pricing.ShippingReward, len(methods))
-	for i, m := range methods {
-		for _, r := range rewards {
-			if !r.Names(m.ID) || by[i].Form != pricing.NoShippingReward {
-				continue
+		if l.by(kind, a.t.n.ID) && hasItem(st.reward.Items, l.SKU) && !l.neverOff {
+			if on == nil {
+				on = a.scope()
 			}
-			switch r.Kind {
-			case nudge.FreeShipping:
-				by[i] = pricing.ShippingReward{Form: pricing.Free}
-			case nudge.ShippingOff:
-				by[i] = pricing.ShippingReward{Form: pricing.Off, Amount: r.Amounts[w.region.ID].Minor}
-			case nudge.ShippingFlat:
-				if a, ok := r.Amounts[w.region.ID]; ok {
-					by[i] = pricing.ShippingReward{Form: pricing.Flat, Amount: a.Minor}
-				}
-			}
+			on[a.extra+j] = true
 		}
 	}
-	return by
+	if on == nil {
+		return
+	}
+	u := *st.offer
+	u.Nudge, u.Goal, u.On = a.nudge, *goal, on
+	a.p.Units = append(a.p.Units, u)
 }

@@ -22,22 +22,22 @@ func (s *Snapshot) Decide(req Request) (Decision, error) { return s.decide(req, 
 func (s *Snapshot) Price(req Request) (Decision, error) { return s.decide(req, true) }
 
 func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
-	if err := req.Check(); err != nil {
+	if len(req.Cart.Lines) > MostLines {
+		return Decision{}, req.Check()
+	}
+	order := req.Cart.order()
+	if err := req.check(order); err != nil {
 		return Decision{}, err
 	}
 	at, err := s.regionOf(req.Cart)
 	if err != nil {
 		return Decision{}, err
 	}
-	region := &s.shop.Regions[at]
-	lines, gifts, err := s.lines(&req, region)
-	if err != nil {
+	w := &work{s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, brief: brief}
+	if err := w.look(order); err != nil {
 		return Decision{}, err
 	}
-	w := &work{s: s, req: &req, region: region, at: at, lines: lines, giftLines: gifts, nodes: progress.MostNodes, brief: brief}
-	found, quiet := s.candidates(at, lines, &req)
-	w.quiet = quiet
-	if err := w.gather(found); err != nil {
+	if err := w.gather(); err != nil {
 		return Decision{}, err
 	}
 	return w.decide()
@@ -49,14 +49,15 @@ type work struct {
 	req       *Request
 	region    *catalog.Region
 	at        int // the region's place
-	methods   []catalog.Method
+	methods   []*catalog.Method
 	fees      []pricing.Fees // of methods
 	chosen    int            // index into methods, -1: none chosen
 	lines     []line
+	usual     bool       // no line is apart from the others: never discounted, bought by a plan, or made up
 	giftLines []CartLine // free gifts of the request's cart
 	known     *audience.Facts
-	codes     []string        // entered, and applied by nudges
-	quiet     map[string]bool // candidates that only additions touch
+	codes     []string // entered, and applied by nudges
+	finder    *finder
 	taking    []taking
 	problem   *pricing.Problem
 	outcome   pricing.Outcome
@@ -75,6 +76,7 @@ type work struct {
 // part with its rungs.
 type taking struct {
 	n      *compiled
+	at     int32 // its place in the snapshot, -1: it stands in the place of another
 	reason Reason
 	fact   string // the condition behind the reason
 	counts []bool // per line
@@ -91,39 +93,28 @@ type taker struct {
 	refs []pricing.Ref
 }
 
-func (w *work) gather(candidates []int) error {
+func (w *work) gather() error {
 	if err := w.delivery(); err != nil {
 		return err
 	}
-	placed := w.inPlace(candidates)
-	w.taking = make([]taking, 0, len(placed))
+	candidates := w.candidates()
+	defer w.finder.done()
+	w.taking = make([]taking, 0, len(candidates))
 	w.codes = w.req.Cart.Codes
-	for _, n := range placed {
-		if n.Definition.AppliesCode == "" || w.outside(n).reason != "" {
+	for _, c := range candidates {
+		if c.n.Definition.AppliesCode == "" || w.outside(c.n).reason != "" {
 			continue
 		}
-		w.codes = append(slices.Clone(w.codes), n.Definition.AppliesCode)
+		w.codes = append(slices.Clone(w.codes), c.n.Definition.AppliesCode)
 	}
-	for _, n := range placed {
-		t := w.outside(n)
-		if t.quiet = w.quiet[n.ID]; t.quiet && t.reason != "" {
-			continue
+	for _, c := range candidates {
+		t := w.outside(c.n)
+		if t.at, t.quiet = c.at, c.quiet; !t.quiet || t.reason == "" {
+			w.taking = append(w.taking, t)
 		}
-		if t.reason == "" {
-			t.counts = make([]bool, len(w.lines))
-			for j := range w.lines {
-				t.counts[j] = n.counts(&w.lines[j], w.req.Added) && !w.ownOffer(&w.lines[j], n)
-			}
-		}
-		w.taking = append(w.taking, t)
 	}
+	w.count()
 	return nil
-}
-
-// ownOffer tells whether a line was bought by a nudge's own offer or gift: it is
-// judged by the other lines.
-func (w *work) ownOffer(l *line, n *compiled) bool {
-	return l.Origin != nil && l.Origin.Nudge == n.ID
 }
 
 // delivery finds the methods that deliver this cart to its destination.
@@ -133,20 +124,13 @@ func (w *work) delivery() error {
 	if d == nil {
 		return nil
 	}
-	var tags []string
-	for i := range w.lines {
-		if !w.lines[i].giftCard {
-			tags = append(tags, w.lines[i].facts.Tags...)
-		}
-	}
-	for _, m := range w.region.Methods {
-		if m.Carries(tags) {
-			w.methods = append(w.methods, m)
-			w.fees = append(w.fees, surcharged{m, m.Surcharge(tags, d.Postcode)})
-		}
+	usual := &w.s.delivery[w.at]
+	w.methods, w.fees = usual.methods, usual.fees
+	if !usual.all {
+		w.deliver(d)
 	}
 	if id := w.req.Cart.Method; id != "" {
-		w.chosen = slices.IndexFunc(w.methods, func(m catalog.Method) bool { return m.ID == id })
+		w.chosen = slices.IndexFunc(w.methods, func(m *catalog.Method) bool { return m.ID == id })
 		if w.chosen < 0 {
 			return FieldErrors{{"cart.method", "there is no such method for this cart and destination"}}
 		}
@@ -154,9 +138,45 @@ func (w *work) delivery() error {
 	return nil
 }
 
+// deliver leaves out methods that do not carry what is in the cart, and puts
+// surcharges on top of the fees of the others.
+func (w *work) deliver(d *Destination) {
+	var tags []string
+	for i := range w.lines {
+		if !w.lines[i].giftCard {
+			tags = append(tags, w.goods(&w.lines[i]).Tags...)
+		}
+	}
+	w.methods, w.fees = nil, nil
+	for i := range w.region.Methods {
+		m := &w.region.Methods[i]
+		if m.Carries(tags) {
+			w.methods = append(w.methods, m)
+			w.fees = append(w.fees, surcharged{m, m.Surcharge(tags, d.Postcode)})
+		}
+	}
+}
+
+// deliveries are the methods of a region.
+type deliveries struct {
+	methods []*catalog.Method
+	fees    []pricing.Fees
+	all     bool // every cart is delivered by all of them, at what their tables say
+}
+
+func deliveriesOf(r *catalog.Region) deliveries {
+	out := deliveries{all: true}
+	for i := range r.Methods {
+		m := &r.Methods[i]
+		out.methods, out.fees = append(out.methods, m), append(out.fees, m)
+		out.all = out.all && len(m.Excludes) == 0 && len(m.Surcharges) == 0
+	}
+	return out
+}
+
 // surcharged is a fee table with an extra on top.
 type surcharged struct {
-	catalog.Method
+	*catalog.Method
 	extra money.Minor
 }
 
@@ -184,7 +204,7 @@ func (w *work) outside(n *compiled) taking {
 		t.reason = CodeMissing
 	case w.usedUp(n):
 		t.reason = LimitUsedUp
-	case !n.offered(w.at):
+	case len(n.blueprints[w.at].rungs) == 0:
 		t.reason = NoThreshold
 	}
 	if t.reason != "" || n.when == nil {

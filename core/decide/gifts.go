@@ -243,7 +243,7 @@ func (w *work) offers(d *Decision) {
 		if slices.ContainsFunc(d.Offers, func(o OfferOutcome) bool { return o.Nudge == n }) || slices.ContainsFunc(d.Gifts, func(g GiftOutcome) bool { return g.Nudge == n }) {
 			continue
 		}
-		d.Left = append(d.Left, Leaving{SKU: l.SKU, Nudge: n, Reason: "goal", Say: fmt.Sprintf("%s is at its list price: the goal for its special price is no longer reached.", l.label)})
+		d.Left = append(d.Left, Leaving{SKU: l.SKU, Nudge: n, Reason: "goal", Say: fmt.Sprintf("%s is at its list price: the goal for its special price is no longer reached.", l.label())})
 	}
 }
 
@@ -313,7 +313,7 @@ func (w *work) laterPrice(t *taking, r *nudge.Reward, l *line) money.Minor {
 	if r.On != nil {
 		f = r.On
 	}
-	if !f.Matches(&l.facts) || !slices.Contains(f.Include.Plans, l.Plan) || l.neverOff {
+	if !f.Matches(w.goods(l)) || !slices.Contains(f.Include.Plans, l.Plan) || l.neverOff {
 		return l.unit
 	}
 	amount := r.Amounts[w.region.ID].Minor

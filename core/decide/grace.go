@@ -34,28 +34,25 @@ func (w *work) within(from time.Time) bool {
 	return !at.Before(from) && at.Before(from.Add(w.s.shop.Settings.grace()))
 }
 
-// inPlace returns the candidates, with what this visit was shown in the place
-// of what has replaced or ended it, in the merchant's order.
-func (w *work) inPlace(candidates []int) []*compiled {
-	out := make([]*compiled, 0, len(candidates))
-	for _, i := range candidates {
-		n := &w.s.nudges[i]
-		if kept := w.honoured(n.ID, n.Revision); kept != nil {
-			n = kept
-		}
-		out = append(out, n)
+// inPlace puts what this visit was shown in the place of what has replaced or ended
+// it, in the merchant's order.
+func (w *work) inPlace(all []candidate) []candidate {
+	if len(w.req.Visit.Shown) == 0 || len(w.s.retired) == 0 {
+		return all
 	}
-	if len(w.req.Visit.Shown) == 0 {
-		return out
+	for i := range all {
+		if kept := w.honoured(all[i].n.ID, all[i].n.Revision); kept != nil {
+			all[i].n, all[i].at = kept, -1
+		}
 	}
 	for _, ref := range w.req.Visit.Shown {
-		has := slices.ContainsFunc(out, func(n *compiled) bool { return n.ID == ref.Nudge })
+		has := slices.ContainsFunc(all, func(c candidate) bool { return c.n.ID == ref.Nudge })
 		if kept := w.honoured(ref.Nudge, 0); kept != nil && !has && w.s.find(ref.Nudge) == nil {
-			out = append(out, kept)
+			all = append(all, candidate{n: kept, at: -1})
 		}
 	}
-	slices.SortStableFunc(out, func(a, b *compiled) int {
-		return cmp.Or(cmp.Compare(a.Priority, b.Priority), cmp.Compare(a.ID, b.ID))
+	slices.SortStableFunc(all, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(a.n.Priority, b.n.Priority), cmp.Compare(a.n.ID, b.n.ID))
 	})
-	return out
+	return all
 }

@@ -15,15 +15,39 @@ import (
 type line struct {
 	CartLine
 	item     catalog.Item
-	facts    catalog.Facts
-	label    string
+	product  int // the first line of the same product
+	variant  int // the first line of the same variant
 	unit     money.Minor
 	amount   money.Minor
-	cost     *money.Minor
-	tax      money.Rate
-	grams    int64 // of one
+	cost     money.Minor
+	hasCost  bool // whether cost is known
 	giftCard bool
 	neverOff bool
+	onSale   bool
+	tax      money.Rate
+	grams    int64          // of one
+	names    []int32        // the numbers of its collections and tags
+	known    *catalog.Facts // what filters see, once one has asked
+}
+
+// facts is what filters see of a line in a region.
+func (l *line) facts(region *catalog.Region) *catalog.Facts {
+	if l.known == nil {
+		p, v := l.item.Product, l.item.Variant
+		l.known = &catalog.Facts{
+			Product: p.ID, SKU: v.SKU, Collections: p.Collections, Tags: p.Tags, Options: v.Options,
+			OnSale: l.onSale, Region: region.ID, Price: l.unit, Priced: true, Plan: l.Plan,
+		}
+	}
+	return l.known
+}
+
+// label names the goods of a line.
+func (l *line) label() string {
+	if l.isAdded() {
+		return "added unit"
+	}
+	return l.item.Label()
 }
 
 // RegionOf returns the id of the region a cart is priced in. Errors are
@@ -59,71 +83,97 @@ func (s *Snapshot) regionOf(c Cart) (int, error) {
 	return 0, FieldErrors{{"cart.region", fmt.Sprintf("the shop has no region %q", c.Region)}}
 }
 
-// lines looks up the cart's lines, puts them in order (by SKU, plan, origin, then
-// id), and refuses what is unknown, not sold in the region's currency, or too
-// much. Free gifts are not among them: they are decided anew each time.
-func (s *Snapshot) lines(req *Request, r *catalog.Region) (out []line, gifts []CartLine, err error) {
+// lines looks up the cart's lines in their order, and refuses what is unknown, not
+// sold in the region's currency, or too much. Free gifts are not among them: they are
+// decided anew each time.
+func (w *work) look(order []int32) error {
+	s, req, r := w.s, w.req, w.region
 	var errs []lineError
-	out = make([]line, 0, len(req.Cart.Lines)+1)
+	out := make([]line, 0, len(order)+1)
+	wares := s.wares(w.at)
 	var total money.Minor
 	var grams int64
-	for _, i := range inOrder(req.Cart.Lines) {
-		c := req.Cart.Lines[i]
+	for _, i := range order {
+		c := &req.Cart.Lines[i]
 		bad := func(field, format string, args ...any) {
-			errs = append(errs, lineError{i, FieldError{fmt.Sprintf("cart.lines[%d].%s", i, field), fmt.Sprintf(format, args...)}})
+			errs = append(errs, lineError{int(i), FieldError{fmt.Sprintf("cart.lines[%d].%s", i, field), fmt.Sprintf(format, args...)}})
 		}
-		it, ok := s.shop.Catalog.Item(c.SKU)
+		number, ok := s.shop.Catalog.Number(c.SKU)
 		if !ok {
 			bad("sku", "%q is not in the catalogue", c.SKU)
 			continue
 		}
-		if c.Origin != nil && c.Origin.Kind == FromGift && !s.paidGift(&c) {
-			gifts = append(gifts, c)
+		if c.Origin != nil && c.Origin.Kind == FromGift && !s.paidGift(c) {
+			w.giftLines = append(w.giftLines, *c)
 			continue
 		}
-		price, sold := it.Variant.PriceIn(r.Currency, c.Plan, req.Moment.At)
-		switch {
-		case !sold && c.Plan != "":
-			bad("plan", "%s is not sold by the plan %q in %s", c.SKU, c.Plan, r.Currency)
-			continue
-		case !sold:
+		ware := &wares[number]
+		l := line{
+			CartLine: *c, item: ware.item, unit: ware.price, cost: ware.cost, hasCost: ware.hasCost, giftCard: ware.giftCard, neverOff: ware.neverOff,
+			onSale: ware.onSale, tax: ware.tax, grams: ware.grams, names: s.shelved(ware),
+		}
+		if sold := ware.sold; c.Plan != "" || ware.timed {
+			var price catalog.Price
+			price, sold = ware.item.Variant.PriceIn(r.Currency, c.Plan, req.Moment.At)
+			l.unit, l.onSale, l.hasCost = price.Price, price.OnSale(), price.Cost != nil
+			if l.hasCost {
+				l.cost = *price.Cost
+			}
+			if !sold && c.Plan != "" {
+				bad("plan", "%s is not sold by the plan %q in %s", c.SKU, c.Plan, r.Currency)
+				continue
+			}
+		} else if !sold {
 			bad("sku", "%s has no price in %s and is not sold in %s", c.SKU, r.Currency, r.Name)
 			continue
 		}
-		amount, err := money.Times(price.Price, c.Quantity)
+		var err error
+		l.amount, err = money.Times(l.unit, c.Quantity)
 		if err == nil {
-			total, err = money.Add(total, amount)
+			total, err = money.Add(total, l.amount)
 		}
-		grams += it.Variant.Weight * c.Quantity // each at most 10⁹ × 10⁶
+		grams += l.grams * c.Quantity // each at most 10⁹ × 10⁴
 		if err != nil || total > money.Most/100 || grams > 1e16 {
 			bad("quantity", "the cart's value is more than can be computed")
 			break
 		}
-		l := line{
-			CartLine: c, item: it, facts: catalog.FactsOf(it, price, r.ID), label: it.Label(), unit: price.Price, amount: amount, cost: price.Cost,
-			tax: r.Rate(it.Variant.TaxClass), grams: it.Variant.Weight,
-			giftCard: it.Product.GiftCard, neverOff: it.Product.NeverOff || it.Product.GiftCard,
-		}
-		l.facts.Plan = c.Plan
 		out = append(out, l)
 	}
 	if len(errs) > 0 {
-		return nil, nil, inputOrder(errs)
+		return inputOrder(errs)
 	}
 	if a := req.Added; a != nil {
 		at := s.find(a.Nudge)
 		if at == nil {
-			return nil, nil, FieldErrors{{"added.nudge", fmt.Sprintf("there is no nudge %q", a.Nudge)}}
+			return FieldErrors{{"added.nudge", fmt.Sprintf("there is no nudge %q", a.Nudge)}}
 		}
-		out = append(out, line{
-			CartLine: CartLine{Quantity: 1}, facts: s.nudges[at[0]].scope.Carried(), label: "added unit",
-			unit: a.Price, amount: a.Price, tax: r.Rate(""),
-		})
+		n := &s.nudges[at[0]]
+		out = append(out, line{CartLine: CartLine{Quantity: 1}, known: &n.carried, names: n.names, unit: a.Price, amount: a.Price, tax: r.Rate("")})
+		slices.SortFunc(out, func(a, b line) int { return a.compare(&b.CartLine) })
 	}
-	if req.Added != nil {
-		slices.SortFunc(out, func(a, b line) int { return idOf(&a.CartLine).compare(idOf(&b.CartLine)) })
+	w.lines, w.usual = out, true
+	for i := range out {
+		w.usual = w.usual && !out[i].neverOff && out[i].Plan == "" && !out[i].isAdded()
 	}
-	return out, gifts, nil
+	w.alike()
+	return nil
+}
+
+// alike tells lines of one product, and of one variant, together.
+func (w *work) alike() {
+	for i := range w.lines {
+		l := &w.lines[i]
+		l.product, l.variant = i, i
+		for j := i - 1; j >= 0 && l.item.Product != nil; j-- {
+			o := &w.lines[j]
+			if o.item.Product == l.item.Product {
+				l.product = o.product
+				if o.item.Variant == l.item.Variant {
+					l.variant = o.variant
+				}
+			}
+		}
+	}
 }
 
 // lineError is what is wrong with a line of the request.
@@ -140,16 +190,6 @@ func inputOrder(errs []lineError) FieldErrors {
 		out = append(out, e.FieldError)
 	}
 	return out
-}
-
-// inOrder lists the places of cart lines in the order in which they are decided.
-func inOrder(lines []CartLine) []int {
-	order := make([]int, len(lines))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return idOf(&lines[a]).compare(idOf(&lines[b])) })
-	return order
 }
 
 // paidGift tells whether a gift line is of a gift at a price, which is bought like
@@ -176,40 +216,18 @@ func hasItem(items []nudge.Item, sku string) bool {
 // isAdded tells whether a line is the made-up unit of a rehearsal.
 func (l *line) isAdded() bool { return l.SKU == "" }
 
-// counts tells whether a nudge counts a line.
-func (n *compiled) counts(l *line, added *Added) bool {
-	if l.giftCard {
-		return false
-	}
-	if l.isAdded() && added != nil && added.Nudge == n.ID {
-		return true
-	}
-	if n.shelf != "" {
-		return slices.Contains(l.facts.Collections, n.shelf)
-	}
-	return n.scope.Matches(&l.facts)
-}
-
 // toPricing turns lines into the pricing's, with numbers for products and
 // variants. An added unit has a price and no quantity.
 func toPricing(lines []line, extra int) []pricing.Line {
 	out := make([]pricing.Line, extra, extra+len(lines))
 	for i := range lines {
 		l := &lines[i]
-		p := pricing.Line{Unit: l.unit, Quantity: l.Quantity, Amount: l.amount, Tax: l.tax, GiftCard: l.giftCard, Grams: l.grams, Product: i, Variant: i}
+		p := pricing.Line{
+			Unit: l.unit, Quantity: l.Quantity, Amount: l.amount, Tax: l.tax, GiftCard: l.giftCard, Grams: l.grams, Product: l.product, Variant: l.variant,
+			Cost: l.cost, HasCost: l.hasCost,
+		}
 		if l.isAdded() {
 			p.Quantity = 0
-		}
-		if l.cost != nil {
-			p.Cost, p.HasCost = *l.cost, true
-		}
-		for j := range i {
-			if lines[j].item.Product != nil && lines[j].item.Product == l.item.Product {
-				p.Product = out[extra+j].Product
-			}
-			if lines[j].item.Variant != nil && lines[j].item.Variant == l.item.Variant {
-				p.Variant = out[extra+j].Variant
-			}
 		}
 		out = append(out, p)
 	}
@@ -231,9 +249,13 @@ func (w *work) facts() *audience.Facts {
 	f.Lines = make([]audience.Line, 0, len(w.lines))
 	for i := range w.lines {
 		if l := &w.lines[i]; !l.isAdded() {
-			f.Lines = append(f.Lines, audience.Line{Goods: l.facts, Quantity: l.Quantity, Amount: l.amount, Grams: l.grams * l.Quantity, GiftCard: l.giftCard})
+			f.Lines = append(f.Lines, audience.Line{Quantity: l.Quantity, Amount: l.amount, Grams: l.grams * l.Quantity, GiftCard: l.giftCard})
+			if w.s.goods {
+				f.Lines[len(f.Lines)-1].Goods = w.goods(l)
+			}
 		}
 	}
+	f.Remember(w.s.leaves)
 	if d := r.Cart.Destination; d != nil {
 		f.Country, f.Postcode = d.Country, d.Postcode
 	}

@@ -6,6 +6,7 @@ package decide
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -201,17 +202,21 @@ func (e FieldErrors) Error() string {
 
 // Check tells what is wrong with a request by itself.
 func (r Request) Check() error {
+	if len(r.Cart.Lines) > MostLines {
+		return FieldErrors{{"cart.lines", fmt.Sprintf("%d lines are too many; at most %d", len(r.Cart.Lines), MostLines)}}
+	}
+	return r.check(r.Cart.order())
+}
+
+func (r *Request) check(order []int32) error {
 	var errs FieldErrors
 	bad := func(field, why string, args ...any) {
 		errs = append(errs, FieldError{field, fmt.Sprintf(why, args...)})
 	}
-	if len(r.Cart.Lines) > MostLines {
-		bad("cart.lines", "%d lines are too many; at most %d", len(r.Cart.Lines), MostLines)
-		return errs
-	}
 	var units int64
-	twice := repeated(r.Cart.Lines)
-	for i, l := range r.Cart.Lines {
+	twice := r.Cart.repeated(order)
+	for i := range r.Cart.Lines {
+		l := &r.Cart.Lines[i]
 		at := func(field string) string { return fmt.Sprintf("cart.lines[%d].%s", i, field) }
 		if l.SKU == "" || len(l.SKU) > 100 {
 			bad(at("sku"), "a SKU of 1 to 100 characters is needed")
@@ -224,7 +229,7 @@ func (r Request) Check() error {
 		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
 			bad(at("origin"), "needs a kind, gift or offer, and a nudge")
 		}
-		if twice[i] {
+		if slices.Contains(twice, int32(i)) {
 			bad(at("id"), "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")
 		}
 	}
@@ -253,7 +258,7 @@ func (r Request) Check() error {
 	if len(r.Cart.Codes) > MostCodes {
 		bad("cart.codes", "%d codes are too many; at most %d", len(r.Cart.Codes), MostCodes)
 	}
-	if v := r.Visit; max(len(v.Shown), len(v.Reached), len(v.Dismissed), len(v.Declined), len(v.RemovedGifts), len(v.Picks), len(v.Acts), len(v.Campaign), len(v.Arms), len(v.Shows)) > mostRemembered {
+	if v := &r.Visit; max(len(v.Shown), len(v.Reached), len(v.Dismissed), len(v.Declined), len(v.RemovedGifts), len(v.Picks), len(v.Acts), len(v.Campaign), len(v.Arms), len(v.Shows)) > mostRemembered {
 		bad("visit", "a visit remembers at most %d of each kind", mostRemembered)
 	}
 	if r.Added != nil && (r.Added.Price < 1 || r.Added.Price > money.Most/100) {
@@ -268,35 +273,42 @@ func (r Request) Check() error {
 	return nil
 }
 
-// lineID tells lines apart, and puts them in order: by SKU, plan, origin, id.
-type lineID struct{ sku, plan, origin, nudge, id string }
+// order lists the places of the cart's lines in the order in which they are decided:
+// by SKU, plan, origin, id.
+func (c *Cart) order() []int32 {
+	order := make([]int32, len(c.Lines))
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Or(c.Lines[a].compare(&c.Lines[b]), int(a-b)) })
+	return order
+}
 
-// repeated marks lines that cannot be told from one before.
-func repeated(lines []CartLine) []bool {
-	out := make([]bool, len(lines))
-	order := inOrder(lines)
+// compare puts lines in order; lines that cannot be told apart are equal.
+func (l *CartLine) compare(o *CartLine) int {
+	if c := strings.Compare(l.SKU, o.SKU); c != 0 {
+		return c
+	}
+	var a, b Origin
+	if l.Origin != nil {
+		a = *l.Origin
+	}
+	if o.Origin != nil {
+		b = *o.Origin
+	}
+	return cmp.Or(strings.Compare(l.Plan, o.Plan), cmp.Compare(a.Kind, b.Kind), strings.Compare(a.Nudge, b.Nudge), strings.Compare(l.ID, o.ID))
+}
+
+// repeated lists the lines that cannot be told from one before; order is that of the
+// lines.
+func (c *Cart) repeated(order []int32) []int32 {
+	var out []int32
 	for k := 1; k < len(order); k++ {
-		if idOf(&lines[order[k]]) == idOf(&lines[order[k-1]]) {
-			out[max(order[k], order[k-1])] = true
+		if c.Lines[order[k]].compare(&c.Lines[order[k-1]]) == 0 {
+			out = append(out, order[k])
 		}
 	}
 	return out
-}
-
-func idOf(l *CartLine) lineID {
-	k := lineID{sku: l.SKU, plan: l.Plan, id: l.ID}
-	if l.Origin != nil {
-		k.origin, k.nudge = string(l.Origin.Kind), l.Origin.Nudge
-	}
-	return k
-}
-
-func (k lineID) compare(o lineID) int {
-	if c := strings.Compare(k.sku, o.sku); c != 0 {
-		return c
-	}
-	return cmp.Or(strings.Compare(k.plan, o.plan), strings.Compare(k.origin, o.origin),
-		strings.Compare(k.nudge, o.nudge), strings.Compare(k.id, o.id))
 }
 
 func knownPage(k nudge.Page) bool {

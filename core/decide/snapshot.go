@@ -3,6 +3,7 @@ package decide
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"sync"
@@ -146,6 +147,11 @@ type Snapshot struct {
 	retired  []retired
 	index    []index   // per region
 	shelves  *sync.Map // shelfKey to []good, filled as it is asked for
+	shelving *shelving
+	delivery []deliveries // per region
+	names    numbers
+	leaves   int  // conditions that audiences share
+	goods    bool // whether an audience asks what goods are in the cart
 }
 
 type retired struct {
@@ -155,13 +161,16 @@ type retired struct {
 
 type compiled struct {
 	Live
-	scope     catalog.Filter
-	carried   catalog.Facts // of a made-up unit in its scope
-	shelf     string        // the one collection that is its scope, if it is as simple as that
-	when      *audience.Tree
-	sentences map[string]map[nudge.State][]nudge.Piece
-	offers    [][]offer // per region, its rungs
-	texts     *sync.Map // what its rungs give, as texts: textKey to []string
+	scope      catalog.Filter
+	carried    catalog.Facts // of a made-up unit in its scope
+	names      []int32       // the numbers of the collections and tags in its scope
+	keyed      bool          // it is found by what it counts
+	only       bool          // and counts all that is found so, save gift cards
+	all        bool          // it counts everything, save gift cards
+	when       *audience.Tree
+	sentences  map[string]map[nudge.State][]nudge.Piece
+	blueprints []blueprint // per region
+	texts      *sync.Map   // what its rungs give, as texts: textKey to []string
 	// lone tells that it has no order rewards and nothing binds it to other nudges.
 	lone bool
 }
@@ -169,13 +178,12 @@ type compiled struct {
 // index finds the nudges that can matter to a cart, as positions in
 // Snapshot.nudges.
 type index struct {
-	broad        []int // those that count goods of any kind
-	byProduct    map[string][]int
-	byCollection map[string][]int
-	byTag        map[string][]int
-	byCode       map[string][]int
-	byPool       map[string][]int
-	all          []int
+	broad     []int32 // those that count goods of any kind
+	byProduct map[string][]int32
+	byName    [][]int32 // by the number of a collection or tag
+	byCode    map[string][]int32
+	byPool    map[string][]int32
+	all       []int32
 }
 
 // Compile checks a shop and builds its snapshot.
@@ -193,44 +201,45 @@ func Compile(shop Shop) (*Snapshot, error) {
 	if err != nil {
 		return nil, fmt.Errorf("settings.time_zone: %q is not an IANA time zone such as Europe/Berlin", shop.Settings.TimeZone)
 	}
-	s := &Snapshot{shop: shop, byRegion: map[string]int{}, zone: zone, shelves: &sync.Map{}}
+	s := &Snapshot{shop: shop, byRegion: map[string]int{}, zone: zone, shelves: &sync.Map{}, shelving: shelve(shop.Catalog, len(shop.Regions))}
 	for i, r := range shop.Regions {
 		s.byRegion[r.ID] = i
+		s.delivery = append(s.delivery, deliveriesOf(&shop.Regions[i]))
 	}
+	var audiences audience.Shared
 	for _, l := range shop.Nudges {
-		c, err := compile(l, shop.Regions)
+		c, err := compile(l, shop.Regions, &shop.Settings, &audiences)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s: %w", l.ID, err)
 		}
 		s.nudges = append(s.nudges, c)
 	}
 	for _, r := range shop.Retired {
-		c, err := compile(r.Live, shop.Regions)
+		c, err := compile(r.Live, shop.Regions, &shop.Settings, &audiences)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s, revision %d: %w", r.ID, r.Revision, err)
 		}
 		s.retired = append(s.retired, retired{c, r.At})
 	}
+	s.leaves = audiences.Count()
 	s.buildIndex()
 	return s, nil
 }
 
-func compile(l Live, regions []catalog.Region) (compiled, error) {
+func compile(l Live, regions []catalog.Region, settings *Settings, audiences *audience.Shared) (compiled, error) {
 	c := compiled{Live: l, scope: l.Definition.Ladder.Scope, sentences: map[string]map[nudge.State][]nudge.Piece{}, texts: &sync.Map{}}
 	if err := l.Definition.Valid(); err != nil {
 		return c, err
 	}
-	tree, err := audience.Compile(l.Definition.Audience.When)
+	tree, err := audiences.Compile(l.Definition.Audience.When)
 	if err != nil {
 		return c, err
 	}
 	c.when = tree
 	c.carried = c.scope.Carried()
-	if in := c.scope.Include.Collections; len(in) == 1 && reflect.DeepEqual(c.scope, catalog.Filter{Include: catalog.Selection{Collections: in}}) {
-		c.shelf = in[0]
-	}
+	c.all = c.scope.IsEverything()
 	c.lone = lone(&l.Definition)
-	c.offers = offers(&l.Definition.Ladder, regions)
+	c.blueprints = blueprints(&l, settings, regions)
 	for lang := range l.Definition.Wording {
 		c.sentences[lang] = map[nudge.State][]nudge.Piece{}
 		for _, st := range nudge.States {
@@ -267,7 +276,7 @@ func (s *Snapshot) With(drafts ...Live) (*Snapshot, error) {
 	out.shelves = &sync.Map{}
 	out.nudges = slices.Clone(s.nudges)
 	for _, d := range drafts {
-		c, err := compile(d, s.shop.Regions)
+		c, err := compile(d, s.shop.Regions, &s.shop.Settings, nil)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s: %w", d.ID, err)
 		}
@@ -290,134 +299,76 @@ func (s *Snapshot) buildIndex() {
 	for i := range s.nudges {
 		s.byID[s.nudges[i].ID] = i
 	}
+	s.goods = false
+	for i := range s.nudges {
+		s.goods = s.goods || s.nudges[i].when.Goods()
+	}
+	for i := range s.retired {
+		s.goods = s.goods || s.retired[i].when.Goods()
+	}
+	// Names that only nudges know get numbers too; other snapshots keep theirs.
+	names := numbers{maps.Clone(s.shelving.numbers.collections), maps.Clone(s.shelving.numbers.tags)}
+	for i := range s.nudges {
+		s.nudges[i].number(&names)
+	}
+	s.names = names
 	s.index = make([]index, len(s.shop.Regions))
 	for r := range s.index {
-		x := index{byProduct: map[string][]int{}, byCollection: map[string][]int{}, byTag: map[string][]int{}, byCode: map[string][]int{}, byPool: map[string][]int{}}
+		x := index{byProduct: map[string][]int32{}, byName: make([][]int32, names.count()), byCode: map[string][]int32{}, byPool: map[string][]int32{}}
 		for i := range s.nudges {
-			x.put(i, &s.nudges[i], s.shop.Regions[r].ID)
+			x.put(int32(i), &s.nudges[i], s.shop.Regions[r].ID)
 		}
 		s.index[r] = x
 	}
 }
 
-func (x *index) put(i int, n *compiled, region string) {
+// number notes how a nudge is found, and the numbers of what its scope names.
+func (n *compiled) number(names *numbers) {
+	in := &n.scope.Include
+	n.names = nil
+	for _, c := range in.Collections {
+		n.names = append(n.names, names.collection(c))
+	}
+	for _, t := range in.Tags {
+		n.names = append(n.names, names.tag(t))
+	}
+	a := &n.Definition.Audience
+	kinds := min(1, len(in.Products)) + min(1, len(in.Collections)) + min(1, len(in.Tags))
+	n.keyed = a.Code == "" && a.Pool == "" && n.Definition.AppliesCode == "" && kinds > 0
+	only := catalog.Filter{Include: catalog.Selection{Products: in.Products, Collections: in.Collections, Tags: in.Tags}}
+	n.only = n.keyed && kinds == 1 && reflect.DeepEqual(n.scope, only)
+}
+
+func (x *index) put(i int32, n *compiled, region string) {
 	x.all = append(x.all, i)
 	d := &n.Definition
 	if len(d.Audience.Regions) > 0 && !slices.Contains(d.Audience.Regions, region) {
 		return
 	}
-	in := d.Ladder.Scope.Include
+	in := &d.Ladder.Scope.Include
 	switch {
 	case d.Audience.Code != "":
 		key := codes.Normal(d.Audience.Code)
 		x.byCode[key] = append(x.byCode[key], i)
 	case d.Audience.Pool != "":
 		x.byPool[d.Audience.Pool] = append(x.byPool[d.Audience.Pool], i)
-	case elsewhere(d):
+	case !n.keyed:
 		x.broad = append(x.broad, i)
 	case len(in.Products) > 0:
 		for _, p := range in.Products {
 			x.byProduct[p] = append(x.byProduct[p], i)
 		}
-	case len(in.Collections) > 0:
-		for _, c := range in.Collections {
-			x.byCollection[c] = append(x.byCollection[c], i)
-		}
-	case len(in.Tags) > 0:
-		for _, t := range in.Tags {
-			x.byTag[t] = append(x.byTag[t], i)
-		}
-	default:
-		x.broad = append(x.broad, i)
-	}
-}
-
-// elsewhere tells whether a nudge may matter to carts that hold none of the goods
-// it counts.
-func elsewhere(d *nudge.Definition) bool { return d.AppliesCode != "" }
-
-// candidates returns the nudges that can matter to a cart or page, in order. Among
-// them are quiet ones, which only what is added for the others can touch.
-func (s *Snapshot) candidates(region int, lines []line, req *Request) (all []int, quiet map[string]bool) {
-	x := &s.index[region]
-	if req.Every {
-		return x.all, nil
-	}
-	found := slices.Clone(x.broad)
-	touch := func(product string, collections, tags []string) {
-		found = append(found, x.byProduct[product]...)
-		for _, c := range collections {
-			found = append(found, x.byCollection[c]...)
-		}
-		for _, t := range tags {
-			found = append(found, x.byTag[t]...)
+	default: // the numbers of collections come first; tags count only where there are none
+		for _, c := range n.names[:cmp.Or(len(in.Collections), len(n.names))] {
+			x.byName[c] = append(x.byName[c], i)
 		}
 	}
-	for i := range lines {
-		touch(lines[i].facts.Product, lines[i].facts.Collections, lines[i].facts.Tags)
-	}
-	for _, c := range req.Cart.Codes {
-		found = append(found, x.byCode[codes.Normal(c)]...)
-		if pool, ok := req.Cart.PoolCodes[c]; ok {
-			found = append(found, x.byPool[pool]...)
-		}
-	}
-	for _, l := range req.Cart.Lines {
-		if l.Origin != nil {
-			found = append(found, s.find(l.Origin.Nudge)...)
-		}
-	}
-	for _, i := range found {
-		if code := s.nudges[i].Definition.AppliesCode; code != "" {
-			found = append(found, x.byCode[codes.Normal(code)]...)
-		}
-	}
-	page := req.Moment.Page
-	if p, ok := s.shop.Catalog.Product(page.Product); ok {
-		touch(p.ID, p.Collections, p.Tags)
-	}
-	if page.Collection != "" {
-		touch("", []string{page.Collection}, nil)
-	}
-	if req.Added != nil {
-		found = append(found, s.find(req.Added.Nudge)...)
-	}
-	slices.Sort(found)
-	found = slices.Compact(found)
-	all = found
-	for _, i := range found {
-		// An added unit is of the collections and tags that the asking scope includes.
-		in := &s.nudges[i].scope.Include
-		for _, c := range in.Collections {
-			all = append(all, x.byCollection[c]...)
-		}
-		for _, t := range in.Tags {
-			all = append(all, x.byTag[t]...)
-		}
-	}
-	if len(all) == len(found) {
-		return found, nil
-	}
-	known := found
-	all = slices.Clone(all)
-	slices.Sort(all)
-	all = slices.Compact(all)
-	if len(all) == len(known) {
-		return all, nil
-	}
-	quiet = map[string]bool{}
-	for _, i := range all {
-		if _, is := slices.BinarySearch(known, i); !is {
-			quiet[s.nudges[i].ID] = true
-		}
-	}
-	return all, quiet
 }
 
 // find returns the position of a nudge, none where it is not there.
-func (s *Snapshot) find(id string) []int {
+func (s *Snapshot) find(id string) []int32 {
 	if i, ok := s.byID[id]; ok {
-		return []int{i}
+		return []int32{int32(i)}
 	}
 	return nil
 }

@@ -59,7 +59,7 @@ func (t *tracer) sum(about, say string, result money.Minor, terms []Term) {
 func (t *tracer) goods() {
 	var amounts []Term
 	for i, l := range t.d.Lines {
-		label := t.w.lines[i].label
+		label := t.w.lines[i].label()
 		amounts = append(amounts, Term{lineName(i), l.Amount})
 		t.add(lineName(i)+" amount", Times, l.Amount,
 			fmt.Sprintf("%s: %s × %d = %s.", label, t.w.money(l.Unit), l.Quantity, t.w.money(l.Amount)),
@@ -83,9 +83,9 @@ func (t *tracer) units() {
 		}
 		for _, part := range c.Parts {
 			total := part.Off * part.Qty
-			say := fmt.Sprintf("%s takes %s off each of %d × %s%s.", t.w.name(u.Key.Nudge), t.w.money(part.Off), part.Qty, t.w.lines[part.Line].label, sets)
+			say := fmt.Sprintf("%s takes %s off each of %d × %s%s.", t.w.name(u.Key.Nudge), t.w.money(part.Off), part.Qty, t.w.lines[part.Line].label(), sets)
 			if part.Off == 0 {
-				say = fmt.Sprintf("%s uses %d × %s%s.", t.w.name(u.Key.Nudge), part.Qty, t.w.lines[part.Line].label, sets)
+				say = fmt.Sprintf("%s uses %d × %s%s.", t.w.name(u.Key.Nudge), part.Qty, t.w.lines[part.Line].label(), sets)
 			}
 			t.add(fmt.Sprintf("%s on line %d", about, part.Line), Times, total, say, Term{"off one", part.Off}, Term{"quantity", part.Qty})
 			off[part.Line] = append(off[part.Line], Term{about, total})
@@ -94,7 +94,7 @@ func (t *tracer) units() {
 	for i, l := range t.d.Lines {
 		if terms := off[i]; len(terms) > 0 {
 			t.add(lineName(i)+" after unit rewards", Less, l.Amount-l.UnitOff,
-				fmt.Sprintf("%s after unit rewards: %s.", t.w.lines[i].label, t.w.money(l.Amount-l.UnitOff)),
+				fmt.Sprintf("%s after unit rewards: %s.", t.w.lines[i].label(), t.w.money(l.Amount-l.UnitOff)),
 				append([]Term{{"amount", l.Amount}}, terms...)...)
 		}
 	}
@@ -139,7 +139,7 @@ func (t *tracer) orders() {
 		for j, s := range a.Shares {
 			if r.Lines[j] && s > 0 {
 				t.add(fmt.Sprintf("%s share of line %d", about, j), Spread, s,
-					fmt.Sprintf("Of that, %s falls to %s.", t.w.money(s), t.w.lines[j].label),
+					fmt.Sprintf("Of that, %s falls to %s.", t.w.money(s), t.w.lines[j].label()),
 					Term{"total", a.Total}, Term{"weight", remaining[j]}, Term{"sum of weights", base})
 			}
 			remaining[j] -= s
@@ -155,7 +155,7 @@ func (t *tracer) orders() {
 	for i, l := range t.d.Lines {
 		paid = append(paid, Term{lineName(i), l.Paid})
 		off = append(off, Term{lineName(i), l.Off})
-		t.add(lineName(i)+" paid", Less, l.Paid, fmt.Sprintf("%s costs %s − %s = %s.", t.w.lines[i].label, t.w.money(l.Amount), t.w.money(l.Off), t.w.money(l.Paid)),
+		t.add(lineName(i)+" paid", Less, l.Paid, fmt.Sprintf("%s costs %s − %s = %s.", t.w.lines[i].label(), t.w.money(l.Amount), t.w.money(l.Off), t.w.money(l.Paid)),
 			Term{"amount", l.Amount}, Term{"off", l.Off})
 	}
 	t.sum("off", "Off the order: %s.", t.d.Off, off)

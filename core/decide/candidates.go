@@ -1,0 +1,192 @@
+package decide
+
+import (
+	"slices"
+	"sync"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/codes"
+)
+
+// candidate is a nudge that can matter to a cart or page. A quiet one only what is
+// added for the others can touch.
+type candidate struct {
+	n     *compiled
+	at    int32 // its place in the snapshot, -1: it stands in the place of another
+	quiet bool
+}
+
+// finder finds the candidates of one decision. Finders are used again: their room
+// is as large as a shop has nudges.
+type finder struct {
+	slots []int32 // per nudge of the snapshot: 0, or how it was found; in the end its place among those taking part, from 1
+	found []int32
+	hits  []hit
+}
+
+// hit is a line that holds goods by which a nudge is found.
+type hit struct{ nudge, line int32 }
+
+const (
+	touched = 1 // by the cart or the page
+	quiet   = 2 // by what may be added only
+)
+
+var finders = sync.Pool{New: func() any { return new(finder) }}
+
+// done gives a finder back.
+func (f *finder) done() {
+	for _, i := range f.found {
+		f.slots[i] = 0
+	}
+	f.found, f.hits = f.found[:0], f.hits[:0]
+	finders.Put(f)
+}
+
+func (f *finder) add(nudges []int32, how int32) {
+	for _, i := range nudges {
+		if f.slots[i] == 0 {
+			f.slots[i] = how
+			f.found = append(f.found, i)
+		}
+	}
+}
+
+// hit adds nudges found by the goods of a line.
+func (f *finder) hit(nudges []int32, line int) {
+	f.add(nudges, touched)
+	for _, i := range nudges {
+		f.hits = append(f.hits, hit{i, int32(line)})
+	}
+}
+
+// candidates returns the nudges that can matter to a cart or page, in order.
+func (w *work) candidates() []candidate {
+	s, req := w.s, w.req
+	x := &s.index[w.at]
+	f := finders.Get().(*finder)
+	w.finder = f
+	if len(f.slots) < len(s.nudges) {
+		f.slots = make([]int32, len(s.nudges))
+	}
+	for i := range w.lines {
+		l := &w.lines[i]
+		if len(x.byProduct) > 0 && l.item.Product != nil {
+			f.hit(x.byProduct[l.item.Product.ID], i)
+		}
+		for _, name := range l.names {
+			f.hit(x.byName[name], i)
+		}
+	}
+	if req.Every {
+		f.add(x.all, touched)
+	} else {
+		w.reach(x, f)
+	}
+	out := make([]candidate, 0, len(f.found))
+	slices.Sort(f.found)
+	for _, i := range f.found {
+		out = append(out, candidate{&s.nudges[i], i, f.slots[i] == quiet})
+	}
+	return w.inPlace(out)
+}
+
+// reach adds the nudges that are not found by what lies in the cart.
+func (w *work) reach(x *index, f *finder) {
+	s, req := w.s, w.req
+	f.add(x.broad, touched)
+	for _, c := range req.Cart.Codes {
+		f.add(x.byCode[codes.Normal(c)], touched)
+		if pool, ok := req.Cart.PoolCodes[c]; ok {
+			f.add(x.byPool[pool], touched)
+		}
+	}
+	for i := range req.Cart.Lines {
+		if o := req.Cart.Lines[i].Origin; o != nil {
+			f.add(s.find(o.Nudge), touched)
+		}
+	}
+	for _, i := range f.found {
+		if code := s.nudges[i].Definition.AppliesCode; code != "" {
+			f.add(x.byCode[codes.Normal(code)], touched)
+		}
+	}
+	page := &req.Moment.Page
+	if p, ok := s.shop.Catalog.Product(page.Product); ok {
+		f.add(x.byProduct[p.ID], touched)
+		for _, c := range p.Collections {
+			f.add(x.byName[s.names.collections[c]], touched)
+		}
+		for _, t := range p.Tags {
+			f.add(x.byName[s.names.tags[t]], touched)
+		}
+	}
+	if c, ok := s.names.collections[page.Collection]; ok {
+		f.add(x.byName[c], touched)
+	}
+	if req.Added != nil {
+		f.add(s.find(req.Added.Nudge), touched)
+	}
+	for _, i := range f.found {
+		// An added unit is of the collections and tags that the asking scope includes.
+		for _, name := range s.nudges[i].names {
+			f.add(x.byName[name], quiet)
+		}
+	}
+}
+
+// count marks, for every nudge that takes part, the lines that it counts.
+func (w *work) count() {
+	all := make([]bool, len(w.taking)*len(w.lines))
+	bought := false // whether a line comes from a nudge
+	for j := range w.lines {
+		bought = bought || w.lines[j].Origin != nil
+	}
+	for i := range w.taking {
+		t := &w.taking[i]
+		t.counts, all = all[:len(w.lines):len(w.lines)], all[len(w.lines):]
+		if t.reason != "" {
+			continue
+		}
+		if t.at >= 0 {
+			w.finder.slots[t.at] = int32(i) + 1
+			if t.n.keyed {
+				continue
+			}
+		}
+		for j := range w.lines {
+			t.counts[j] = w.counts(t.n, &w.lines[j], t.n.all)
+		}
+	}
+	for _, h := range w.finder.hits {
+		if i := w.finder.slots[h.nudge] - 1; i >= 0 {
+			if t := &w.taking[i]; t.at == h.nudge && t.reason == "" {
+				t.counts[h.line] = w.counts(t.n, &w.lines[h.line], t.n.only)
+			}
+		}
+	}
+	a := w.req.Added
+	for i := range w.taking {
+		t := &w.taking[i]
+		if a == nil && !bought || t.reason != "" {
+			continue
+		}
+		for j := range w.lines {
+			l := &w.lines[j]
+			switch {
+			case l.isAdded() && a != nil && a.Nudge == t.n.ID:
+				t.counts[j] = true
+			case l.Origin != nil && l.Origin.Nudge == t.n.ID:
+				t.counts[j] = false // what a nudge's own offer or gift brought is judged by the other lines
+			}
+		}
+	}
+}
+
+// counts tells whether a nudge counts a line; sure tells that its scope holds it.
+func (w *work) counts(n *compiled, l *line, sure bool) bool {
+	return !l.giftCard && (sure || n.scope.Matches(w.goods(l)))
+}
+
+// goods is what filters see of a line.
+func (w *work) goods(l *line) *catalog.Facts { return l.facts(w.region) }
