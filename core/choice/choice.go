@@ -61,7 +61,9 @@ func (g Gain) Positive() bool { return g.sign() > 0 }
 // Compare puts candidates in the order in which they are shown: newly reached
 // ones; then those with a positive gain, the greatest first; then by the
 // merchant's order, then by id.
-func Compare(a, b Candidate) int {
+func Compare(a, b Candidate) int { return compare(&a, &b) }
+
+func compare(a, b *Candidate) int {
 	if a.Newly != b.Newly {
 		if a.Newly {
 			return -1
@@ -84,12 +86,23 @@ func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Plac
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortFunc(order, func(a, b int) int { return Compare(candidates[a], candidates[b]) })
+	less := func(a, b int) int { return compare(&candidates[a], &candidates[b]) }
+	if !slices.IsSortedFunc(order, less) {
+		slices.SortFunc(order, less)
+	}
+	var full []nudge.Placement
 	out := map[nudge.Placement][]int{}
 	for _, i := range order {
 		for _, p := range candidates[i].Placements {
-			if len(out[p]) < most(p) {
+			if slices.Contains(full, p) {
+				continue
+			}
+			n := most(p)
+			if len(out[p]) < n {
 				out[p] = append(out[p], i)
+			}
+			if len(out[p]) >= n {
+				full = append(full, p)
 			}
 		}
 	}

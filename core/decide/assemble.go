@@ -60,7 +60,7 @@ func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes []
 		if !a.takes(t) {
 			continue
 		}
-		places[i] = a.put(t)
+		places[i] = a.put(t) // never nil
 		if p.Added {
 			scopes[i] = a.scopes
 		}
@@ -124,7 +124,7 @@ func (a *assembler) put(t *taking) []taker {
 			st := &r.steps[j]
 			refs[st.ref] = a.step(st, key, &goal)
 		}
-		a.takers = append(a.takers, taker{r.rung, refs})
+		a.takers = append(a.takers, taker{r.rung, r, refs})
 	}
 	return a.takers[from:len(a.takers):len(a.takers)]
 }

@@ -17,16 +17,21 @@ type blueprint struct {
 
 // rungPlan is a rung: its goal, and what its rewards are in a problem.
 type rungPlan struct {
-	rung  int
-	goal  pricing.Goal
-	refs  int
-	steps []step
+	rung    int
+	goal    pricing.Goal
+	measure nudge.Measure // that the goal is told in
+	repeats bool          // the reward is given for every set
+	rights  bool          // a gift or an offer is among the rewards
+	refs    int
+	steps   []step
+	says    []string // what it gives, in each of the region's languages
 }
 
 // step puts one reward into a problem.
 type step struct {
 	ref    int // its place among the references of its rung
 	reward *nudge.Reward
+	class  nudge.Class
 	filter *catalog.Filter // of a unit reward on other goods than the counted ones
 	plans  []string        // the purchase plans that a unit reward may touch
 	unit   *pricing.Unit   // one of these
@@ -36,15 +41,15 @@ type step struct {
 }
 
 // blueprints are a nudge in each region.
-func blueprints(l *Live, s *Settings, regions []catalog.Region) []blueprint {
-	out := make([]blueprint, len(regions))
-	for i := range regions {
-		out[i] = blueprintOf(l, s, &regions[i])
+func blueprints(l *Live, shop *Shop) []blueprint {
+	out := make([]blueprint, len(shop.Regions))
+	for i := range shop.Regions {
+		out[i] = blueprintOf(l, shop, &shop.Regions[i])
 	}
 	return out
 }
 
-func blueprintOf(l *Live, s *Settings, region *catalog.Region) blueprint {
+func blueprintOf(l *Live, shop *Shop, region *catalog.Region) blueprint {
 	d := &l.Definition
 	b := blueprint{nudge: pricing.Nudge{Replacing: d.Ladder.Replacing, Stacks: d.Beside.Stacks, Group: d.Beside.Group, MostUnits: d.Limits.Units}}
 	for _, c := range d.Beside.Refuses {
@@ -62,9 +67,16 @@ func blueprintOf(l *Live, s *Settings, region *catalog.Region) blueprint {
 		if !ok || !priced(r, region) {
 			continue
 		}
-		p := planner{region: region, settings: s, own: &d.Ladder.Scope, key: pricing.Key{Priority: l.Priority, Nudge: l.ID, Rung: i}}
+		p := planner{region: region, settings: &shop.Settings, own: &d.Ladder.Scope, key: pricing.Key{Priority: l.Priority, Nudge: l.ID, Rung: i}}
 		plan := p.plan(i, r)
 		plan.goal = goalOf(&d.Ladder, r, region, threshold, own)
+		if plan.measure = d.Ladder.Counts(); plan.goal.Measure == pricing.Units {
+			plan.measure = nudge.Units // a set has a goal of pieces, whatever the ladder counts
+		}
+		plan.repeats = nudge.Repeats(r.Rewards[0].Kind)
+		for _, locale := range region.Languages {
+			plan.says = append(plan.says, nudge.RewardsText(r.Rewards, voice(shop, region, tongueOf(locale))))
+		}
 		b.rungs = append(b.rungs, plan)
 		b.refs += plan.refs
 		for j := range plan.steps {
@@ -188,6 +200,10 @@ func (p *planner) plan(i int, r *nudge.Rung) rungPlan {
 		rights[k].ref = len(money) + k
 	}
 	out.steps = append(money, rights...)
+	for k := range out.steps {
+		out.steps[k].class = out.steps[k].reward.Kind.Class()
+		out.rights = out.rights || out.steps[k].class >= nudge.GiftClass
+	}
 	return out
 }
 

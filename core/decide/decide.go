@@ -34,6 +34,7 @@ func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
 		return Decision{}, err
 	}
 	w := &work{s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, brief: brief}
+	w.tongue = tongueIn(w.region, req.Moment.Locale)
 	if err := w.look(order); err != nil {
 		return Decision{}, err
 	}
@@ -64,12 +65,10 @@ type work struct {
 	nodes     int  // of the searches for additions, still to be spent
 	brief     bool // prices and states only
 	added     *added
-	byID      map[string]int // places in taking
-	lastTexts struct {       // what was asked for last: the rungs of a nudge follow one another
-		n     *compiled
-		key   textKey
-		texts []string
-	}
+	tongue    tongue
+	placed    []*compiled   // the problem's nudges
+	told      []int32       // per nudge of the decision: its place in taking
+	amounts   []money.Minor // room for amounts that outcomes point to
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
@@ -90,6 +89,7 @@ type taking struct {
 // that of its money, then those of gifts and offers.
 type taker struct {
 	rung int
+	plan *rungPlan
 	refs []pricing.Ref
 }
 
@@ -252,9 +252,9 @@ func (w *work) decide() (Decision, error) {
 	w.price()
 	d := Decision{
 		Region: w.region.ID, Currency: w.region.Currency, Decimals: w.region.Currency.Digits(),
-		Locale: w.locale(), TaxShown: w.region.TaxShown, Exact: w.outcome.Exact, Bound: w.outcome.Gap,
+		Locale: w.tongue.locale, TaxShown: w.region.TaxShown, Exact: w.outcome.Exact, Bound: w.outcome.Gap,
 		Lines: make([]PricedLine, 0, len(w.lines)), Goods: w.outcome.Goods, ToPay: w.outcome.ToPay,
-		Rewards: []Given{}, Codes: []CodeOutcome{}, Nudges: make([]NudgeOutcome, 0, len(w.taking)),
+		Rewards: []Given{}, Codes: []CodeOutcome{},
 		Tax: w.outcome.GoodsTax + w.outcome.FeeTax,
 	}
 	for i := range w.lines {
@@ -263,11 +263,7 @@ func (w *work) decide() (Decision, error) {
 	}
 	d.Off = d.Before - d.Goods
 	d.Shipping = w.shipping()
-	for i := range w.taking {
-		if !w.taking[i].quiet {
-			d.Nudges = append(d.Nudges, w.nudgeOutcome(&w.taking[i]))
-		}
-	}
+	w.nudges(&d)
 	d.Rewards = w.given(d.Rewards)
 	d.Codes = w.codeOutcomes()
 	w.gifts(&d)
@@ -286,8 +282,12 @@ func (w *work) decide() (Decision, error) {
 // price solves the cart as it is.
 func (w *work) price() {
 	problem, places := w.assemble()
+	w.placed = make([]*compiled, 0, len(problem.Nudges))
 	for i := range w.taking {
-		w.taking[i].rungs = places[i]
+		if t := &w.taking[i]; places[i] != nil {
+			t.rungs = places[i]
+			w.placed = append(w.placed, t.n)
+		}
 	}
 	w.problem, w.outcome = problem, problem.Solve()
 }
@@ -323,7 +323,7 @@ func (w *work) shipping() *Shipping {
 		applied = w.chosen
 	}
 	m := w.methods[applied]
-	out := &Shipping{Method: m.ID, Name: m.Name(w.language()), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
+	out := &Shipping{Method: m.ID, Name: m.Name(w.tongue.language), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
 	if len(w.methods) == 1 {
 		out.Methods = []MethodQuote{{m.ID, out.Name, out.ListFee, out.Fee, w.outcome.ToPay}}
 		return out
@@ -339,33 +339,33 @@ func (w *work) shipping() *Shipping {
 		if i != applied {
 			o = all.SolveFor(i)
 		}
-		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.language()), o.ListFee, o.Fee, o.ToPay})
+		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.tongue.language), o.ListFee, o.Fee, o.ToPay})
 	}
 	return out
 }
 
 // given lists the rewards that were given, in the order of computing.
 func (w *work) given(out []Given) []Given {
-	add := func(key pricing.Key, class string, amount money.Minor) {
-		n := w.taken(key.Nudge).n
+	add := func(key pricing.Key, at int, class string, amount money.Minor) {
+		n := w.placed[at]
 		out = append(out, Given{
 			Nudge: key.Nudge, Revision: n.Revision, Rung: key.Rung, Class: class, Amount: amount,
-			Text: w.rewardsText(n, key.Rung, w.language()),
+			Text: w.rewardsText(n, key.Rung, w.tongue.language),
 		})
 	}
 	for _, c := range w.outcome.Claims {
-		add(w.problem.Units[c.Unit].Key, "unit", c.Saved())
+		add(w.problem.Units[c.Unit].Key, w.problem.Units[c.Unit].Nudge, "unit", c.Saved())
 	}
 	out = joinGiven(out)
 	for _, a := range w.outcome.Applied {
-		add(w.problem.Orders[a.Order].Key, "order", a.Total)
+		add(w.problem.Orders[a.Order].Key, w.problem.Orders[a.Order].Nudge, "order", a.Total)
 	}
 	fee := w.outcome.ListFee
 	for i, g := range w.outcome.ShipGiven {
 		if g {
 			s := &w.problem.Ships[i]
 			next := s.By[max(0, w.outcome.Method)].Lower(fee)
-			add(s.Key, "shipping", fee-next)
+			add(s.Key, s.Nudge, "shipping", fee-next)
 			fee = next
 		}
 	}
@@ -387,13 +387,7 @@ func joinGiven(in []Given) []Given {
 }
 
 func (w *work) taken(id string) *taking {
-	if w.byID == nil {
-		w.byID = make(map[string]int, len(w.taking))
-		for i := range w.taking {
-			w.byID[w.taking[i].n.ID] = i
-		}
-	}
-	return &w.taking[w.byID[id]]
+	return &w.taking[max(0, slices.IndexFunc(w.taking, func(t taking) bool { return t.n.ID == id }))]
 }
 
 // codeOutcomes tells what became of each entered code.
@@ -417,8 +411,8 @@ func (w *work) codeOutcomes() []CodeOutcome {
 			if o.State == "unknown" || o.State == "used_up" {
 				o.State = "not_yet"
 			}
-			for _, r := range t.rungs {
-				switch w.status(r) {
+			for k := range t.rungs {
+				switch w.status(&t.rungs[k]) {
 				case RungReached:
 					o.State = "used"
 				case RungOutdone:
@@ -435,10 +429,10 @@ func (w *work) codeOutcomes() []CodeOutcome {
 
 // status returns what became of a rung: with gifts or offers beside its money,
 // it is reached as soon as any of them is given.
-func (w *work) status(t taker) RungState {
+func (w *work) status(t *taker) RungState {
 	out := RungState("")
 	for _, ref := range t.refs {
-		s := [...]RungState{RungOpen, RungReached, RungOutdone, RungPassed}[w.problem.Status(&w.outcome, ref)]
+		s := states[w.problem.Status(&w.outcome, ref)]
 		if out == "" || s == RungReached {
 			out = s
 		}
@@ -446,7 +440,9 @@ func (w *work) status(t taker) RungState {
 	return out
 }
 
-// voice is how rewards are named in a language.
-func (w *work) voice(language string) nudge.Voice {
-	return nudge.Voice{Region: *w.region, Language: language, Locale: w.locale(), Label: w.s.shop.Catalog.Label}
+var states = [...]RungState{RungOpen, RungReached, RungOutdone, RungPassed}
+
+// voice is how rewards are named in a region.
+func voice(shop *Shop, region *catalog.Region, t tongue) nudge.Voice {
+	return nudge.Voice{Region: *region, Language: t.language, Locale: t.locale, Label: shop.Catalog.Label}
 }

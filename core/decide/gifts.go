@@ -73,14 +73,14 @@ func (w *work) left(sku string) int64 {
 func (w *work) earned(class nudge.Class, visit func(t *taking, rung int, r *nudge.Reward)) {
 	for i := range w.taking {
 		t := &w.taking[i]
-		if t.reason != "" {
-			continue
-		}
-		for _, tk := range t.rungs {
-			rung := &t.n.Definition.Ladder.Rungs[tk.rung]
-			for j := range rung.Rewards {
-				if r := &rung.Rewards[j]; r.Kind.Class() == class && w.giftGiven(t, tk) {
-					visit(t, tk.rung, r)
+		for k := range t.rungs {
+			tk := &t.rungs[k]
+			if !tk.plan.rights || !w.giftGiven(tk) {
+				continue
+			}
+			for j := range tk.plan.steps {
+				if st := &tk.plan.steps[j]; st.class == class {
+					visit(t, tk.rung, st.reward)
 				}
 			}
 		}
@@ -89,7 +89,7 @@ func (w *work) earned(class nudge.Class, visit func(t *taking, rung int, r *nudg
 
 // giftGiven tells whether the gifts and offers of a rung are given: the goal holds
 // and nothing stands against them.
-func (w *work) giftGiven(t *taking, tk taker) bool {
+func (w *work) giftGiven(tk *taker) bool {
 	for _, ref := range tk.refs {
 		if ref.Class == pricing.GiftClass {
 			return w.outcome.GiftGiven[ref.Index]
@@ -292,12 +292,13 @@ func (w *work) later(i int) *money.Minor {
 		if t.reason != "" || !t.counts[i] {
 			continue
 		}
-		for _, tk := range t.rungs {
+		for k := range t.rungs {
+			tk := &t.rungs[k]
 			if w.status(tk) != RungReached {
 				continue
 			}
-			for k := range t.n.Definition.Ladder.Rungs[tk.rung].Rewards {
-				r := &t.n.Definition.Ladder.Rungs[tk.rung].Rewards[k]
+			for j := range t.n.Definition.Ladder.Rungs[tk.rung].Rewards {
+				r := &t.n.Definition.Ladder.Rungs[tk.rung].Rewards[j]
 				if r.Shipments == nudge.LaterShipments || r.Shipments == nudge.EveryShipment {
 					best = min(best, w.laterPrice(t, r, l))
 				}

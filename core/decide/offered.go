@@ -15,19 +15,8 @@ func (w *work) hasOffer(d *Decision, id string) bool {
 // unavailable tells why what a nudge gives or offers cannot be had: sold out, in
 // the cart already, or below the margin floor.
 func (w *work) unavailable(d *Decision, t *taking) Reason {
-	var items []nudge.Item
-	only := true // nothing but gifts and offers is given
-	for _, r := range t.n.Definition.Ladder.Rungs {
-		for _, reward := range r.Rewards {
-			switch reward.Kind.Class() {
-			case nudge.GiftClass, nudge.UnlockClass:
-				items = append(items, reward.Items...)
-			default:
-				only = false
-			}
-		}
-	}
-	if !only || len(items) == 0 {
+	items := t.n.items
+	if len(items) == 0 {
 		return ""
 	}
 	if !slices.ContainsFunc(items, func(it nudge.Item) bool { return w.inStock(it.SKU, it.Many()) || w.inCart(it.SKU) }) {
@@ -45,6 +34,21 @@ func (w *work) unavailable(d *Decision, t *taking) Reason {
 		}
 	}
 	return ""
+}
+
+// onlyItems lists the gifts and offers of a ladder that gives nothing else.
+func onlyItems(l *nudge.Ladder) []nudge.Item {
+	var out []nudge.Item
+	for i := range l.Rungs {
+		for j := range l.Rungs[i].Rewards {
+			r := &l.Rungs[i].Rewards[j]
+			if c := r.Kind.Class(); c != nudge.GiftClass && c != nudge.UnlockClass {
+				return nil
+			}
+			out = append(out, r.Items...)
+		}
+	}
+	return out
 }
 
 func (w *work) inCart(sku string) bool {

@@ -1,22 +1,46 @@
 package decide
 
 import (
+	"slices"
+
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/progress"
 )
 
-// nudgeOutcome measures every rung of a nudge.
-func (w *work) nudgeOutcome(t *taking) NudgeOutcome {
-	out := NudgeOutcome{Nudge: t.n.ID, Revision: t.n.Revision, Name: t.n.Definition.Name, Reason: t.reason, Fact: t.fact, Rungs: []RungOutcome{}}
-	if t.reason != "" {
-		return out
+// nudges measures every rung of every nudge that the cart or the page touch.
+func (w *work) nudges(d *Decision) {
+	rungs := 0
+	for i := range w.taking {
+		rungs += len(w.taking[i].rungs)
 	}
-	for _, r := range t.rungs {
-		out.Rungs = append(out.Rungs, w.rungOutcome(t, r))
+	d.Nudges = make([]NudgeOutcome, 0, len(w.taking))
+	w.told = make([]int32, 0, len(w.taking))
+	w.amounts = make([]money.Minor, 0, 2*rungs)
+	all := make([]RungOutcome, rungs)
+	for i := range w.taking {
+		t := &w.taking[i]
+		if t.quiet {
+			continue
+		}
+		n := len(t.rungs)
+		d.Nudges = append(d.Nudges, NudgeOutcome{Nudge: t.n.ID, Revision: t.n.Revision, Name: t.n.Definition.Name, Reason: t.reason, Fact: t.fact, Rungs: all[:n:n]})
+		w.told = append(w.told, int32(i))
+		for k := range t.rungs {
+			w.rungOutcome(&all[k], t, &t.rungs[k])
+		}
+		all = all[n:]
 	}
-	return out
+}
+
+// pointTo returns a pointer to an amount.
+func (w *work) pointTo(m money.Minor) *money.Minor {
+	if len(w.amounts) == cap(w.amounts) {
+		w.amounts = make([]money.Minor, 0, 16)
+	}
+	w.amounts = append(w.amounts, m)
+	return &w.amounts[len(w.amounts)-1]
 }
 
 // added is the cart with one more unit, built when first asked about.
@@ -58,61 +82,47 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 	return progress.ToAdd{}
 }
 
-func (w *work) rungOutcome(t *taking, r taker) RungOutcome {
+func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
 	ref := r.refs[0]
-	goal := w.problem.Goal(ref)
-	ladder := &t.n.Definition.Ladder
-	o := RungOutcome{
-		Rung: r.rung, Measure: ladder.Counts(), Threshold: goal.Threshold, State: w.status(r),
-		Reward: w.rewardsText(t.n, r.rung, w.language()),
+	status, counted := w.problem.Stand(&w.outcome, ref)
+	o.Rung, o.Measure, o.Threshold, o.Counted, o.State = r.rung, r.plan.measure, r.plan.goal.Threshold, counted, states[status]
+	if len(r.refs) > 1 {
+		o.State = w.status(r)
 	}
-	if goal.Measure == pricing.Units {
-		o.Measure = nudge.Units // a set has a goal of pieces, whatever the ladder counts
-	}
-	o.Counted = w.measure(ref, goal)
-	o.Gap = max(0, goal.Threshold-o.Counted)
-	if nudge.Repeats(ladder.Rungs[r.rung].Rewards[0].Kind) {
+	o.Reward = w.rewardsText(t.n, r.rung, w.tongue.language)
+	o.Gap = max(0, o.Threshold-o.Counted)
+	if r.plan.repeats {
 		o.Again = w.again(ref)
 	}
 	switch {
 	case o.State == RungReached:
 		if o.Measure == nudge.Value {
-			o.ToAdd, o.Lasting = new(money.Minor), new(money.Minor)
+			o.ToAdd, o.Lasting = w.pointTo(0), w.pointTo(0)
 		}
 	case o.State == RungPassed:
 		o.Reason = "passed"
-	case goal.Measure != pricing.Value:
+	case o.Measure != nudge.Value:
 		if o.State == RungOutdone {
 			o.Reason = "better_reward"
 		}
 	case !w.brief:
-		w.toAdd(&o, t, ref, goal)
+		w.toAdd(o, t, ref)
 	}
-	return o
 }
 
-// measure returns a rung's measure: of unit rungs over the units that no other
-// nudge has taken.
-func (w *work) measure(ref pricing.Ref, goal pricing.Goal) int64 {
-	if ref.Class == pricing.UnitClass {
-		return w.problem.UnitMeasure(&w.outcome, ref.Index)
-	}
-	return w.problem.Measure(goal, &w.outcome)
-}
-
-func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref, goal pricing.Goal) {
+func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref) {
 	var found progress.ToAdd
 	if !w.quietMatter() && progress.Plain(w.problem, ref) {
-		found = progress.FindPlain(w.problem, goal, o.Counted, w.region.Rate(""))
+		found = progress.FindPlain(w.problem, w.problem.Goal(ref), o.Counted, w.region.Rate(""))
 	} else {
 		found = w.find(t, o.Rung)
 	}
 	if found.Exists {
-		o.ToAdd = &found.Least
+		o.ToAdd = w.pointTo(found.Least)
 	}
 	switch {
 	case found.Lasts:
-		o.Lasting = &found.Lasting
+		o.Lasting = w.pointTo(found.Lasting)
 	case found.Spent:
 		o.Reason = "not_found"
 	default:
@@ -123,13 +133,7 @@ func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref, goal pricing.Go
 // quietMatter tells whether nudges that only additions touch may give or bind
 // something that decides whether a rung which is plain is reached.
 func (w *work) quietMatter() bool {
-	for i := range w.taking {
-		t := &w.taking[i]
-		if t.quiet && t.reason == "" && !t.n.lone {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(w.taking, func(t taking) bool { return t.quiet && t.reason == "" && !t.n.lone })
 }
 
 // again is how many units are missing to one more set, once one is made.

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/choice"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -40,7 +41,7 @@ func (w *work) show(d *Decision) {
 	speakers := make([]speaker, 0, len(d.Nudges))
 	for i := range d.Nudges {
 		o := &d.Nudges[i]
-		t := w.taken(o.Nudge)
+		t := &w.taking[w.told[i]]
 		if o.Reason != "" {
 			continue
 		}
@@ -53,7 +54,7 @@ func (w *work) show(d *Decision) {
 		if o.Reason != "" {
 			continue
 		}
-		language, pieces := t.n.sentence(w.locale(), w.region.Languages, st.state)
+		language, pieces := t.n.sentence(&w.tongue, w.region.Languages, st.state)
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
@@ -67,7 +68,7 @@ func (w *work) show(d *Decision) {
 			shown, ok := placed[i]
 			if !ok {
 				s := speakers[i]
-				shown = w.shown(w.taken(d.Nudges[s.at].Nudge).n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
+				shown = w.shown(w.taking[w.told[s.at]].n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
 				placed[i] = shown
 			}
 			d.Shown[p] = append(d.Shown[p], shown)
@@ -89,7 +90,7 @@ func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []spea
 	if w.s.shop.Settings.Choice == MerchantOrder {
 		return candidates, speakers
 	}
-	hides := slices.ContainsFunc(speakers, func(s speaker) bool { return w.taken(d.Nudges[s.at].Nudge).n.Definition.HideWithoutGain })
+	hides := slices.ContainsFunc(speakers, func(s speaker) bool { return w.taking[w.told[s.at]].n.Definition.HideWithoutGain })
 	if !hides && !choice.Contended(candidates) {
 		return candidates, speakers
 	}
@@ -103,7 +104,7 @@ func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []spea
 		if o.Gain != nil {
 			c.Gain = choice.Gain{Profit: o.Gain.Profit, Accepted: o.Gain.Accepted, Shows: o.Gain.Shows}
 		}
-		if w.taken(o.Nudge).n.Definition.HideWithoutGain && !c.Gain.Positive() && !c.Newly {
+		if w.taking[w.told[speakers[i].at]].n.Definition.HideWithoutGain && !c.Gain.Positive() && !c.Newly {
 			o.Reason = NoGain
 			continue
 		}
@@ -142,8 +143,8 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	before := func(rung int) bool { return slices.Contains(w.req.Visit.Reached, RungRef{o.Nudge, rung}) }
 	last, outdone, promised := -1, -1, -1
-	for i, r := range o.Rungs {
-		switch {
+	for i := range o.Rungs {
+		switch r := &o.Rungs[i]; {
 		case r.State == RungReached:
 			last = i
 		case r.State == RungOutdone:
@@ -156,7 +157,7 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	case last >= 0 && !before(o.Rungs[last].Rung):
 		return standing{state: nudge.Reached, rung: last, newly: true}
 	case promised >= 0:
-		r := o.Rungs[promised]
+		r := &o.Rungs[promised]
 		st := standing{state: nudge.NotYet, rung: promised}
 		if before(r.Rung) {
 			st.state = nudge.Lost
@@ -197,7 +198,7 @@ func (r *RungOutcome) promises() bool {
 
 // amount writes a number in its measure's unit.
 func (w *work) amount(m nudge.Measure, n int64, language string) string {
-	return nudge.MeasureText(m, n, w.region.Currency, language, w.locale())
+	return nudge.MeasureText(m, n, w.region.Currency, language, w.tongue.locale)
 }
 
 func hasOutdoneWords(d *nudge.Definition) bool {
@@ -211,44 +212,62 @@ func hasOutdoneWords(d *nudge.Definition) bool {
 
 // sentence finds the words for a state: in the shopper's language, else in the
 // region's, else in English, else in any.
-func (n *compiled) sentence(locale string, region []string, st nudge.State) (string, []nudge.Piece) {
-	base, _, _ := strings.Cut(locale, "-")
-	if p := n.sentences[locale][st]; p != nil {
-		return locale, p
+func (n *compiled) sentence(t *tongue, region []string, st nudge.State) (string, []nudge.Piece) {
+	at := slices.Index(nudge.States, st)
+	in := func(language string) []nudge.Piece {
+		for i := range n.sentences {
+			if n.sentences[i].language == language {
+				return n.sentences[i].of[at]
+			}
+		}
+		return nil
 	}
-	if p := n.sentences[base][st]; p != nil {
-		return base, p
+	if p := in(t.locale); len(p) > 0 {
+		return t.locale, p
+	}
+	if p := in(t.language); len(p) > 0 {
+		return t.language, p
 	}
 	for _, l := range region {
-		if p := n.sentences[l][st]; p != nil {
+		if p := in(l); len(p) > 0 {
 			return l, p
 		}
 	}
-	for _, l := range n.Definition.Wording.Languages() {
-		if p := n.sentences[l][st]; p != nil {
-			return l, p
+	for i := range n.sentences {
+		if p := n.sentences[i].of[at]; len(p) > 0 {
+			return n.sentences[i].language, p
 		}
 	}
-	return base, nil
+	return t.language, nil
 }
 
-func (w *work) locale() string {
-	if w.req.Moment.Locale != "" {
-		return w.req.Moment.Locale
-	}
-	if len(w.region.Languages) > 0 {
-		return w.region.Languages[0]
-	}
-	return "en"
+// tongue is how a decision speaks: in a manner (BCP 47) and its language.
+type tongue struct {
+	locale, language string
+	at               int // its place among the region's languages, -1: it is none of them
 }
 
-func (w *work) language() string {
-	base, _, _ := strings.Cut(w.locale(), "-")
-	return base
+func tongueOf(locale string) tongue {
+	language, _, _ := strings.Cut(locale, "-")
+	return tongue{locale: locale, language: language}
+}
+
+// tongueIn is how a request is answered in a region.
+func tongueIn(region *catalog.Region, locale string) tongue {
+	switch {
+	case locale != "":
+	case len(region.Languages) > 0:
+		locale = region.Languages[0]
+	default:
+		locale = "en"
+	}
+	t := tongueOf(locale)
+	t.at = slices.Index(region.Languages, locale)
+	return t
 }
 
 func (w *work) money(m money.Minor) string {
-	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.locale())
+	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.tongue.locale)
 }
 
 func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Shown {
@@ -280,37 +299,25 @@ func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string,
 
 // reward names what a rung gives, in the language of a sentence.
 func (w *work) reward(n *compiled, r RungOutcome, language string) string {
-	if language == w.language() {
+	if language == w.tongue.language {
 		return r.Reward
 	}
 	return w.rewardsText(n, r.Rung, language)
 }
 
-// textKey is how the rewards of rungs are named: in a region, language and manner.
-type textKey struct{ region, language, locale string }
-
-// rewardsText names what a rung gives. What is said in a region's own languages is
-// remembered.
+// rewardsText names what a rung gives.
 func (w *work) rewardsText(n *compiled, rung int, language string) string {
-	rungs := n.Definition.Ladder.Rungs
-	key := textKey{w.region.ID, language, w.locale()}
-	if !slices.Contains(w.region.Languages, key.locale) {
-		return nudge.RewardsText(rungs[rung].Rewards, w.voice(language))
-	}
-	if w.lastTexts.n == n && w.lastTexts.key == key {
-		return w.lastTexts.texts[rung]
-	}
-	known, ok := n.texts.Load(key)
-	if !ok {
-		texts := make([]string, len(rungs))
+	if w.tongue.at >= 0 && language == w.tongue.language {
+		rungs := n.blueprints[w.at].rungs
 		for i := range rungs {
-			texts[i] = nudge.RewardsText(rungs[i].Rewards, w.voice(language))
+			if rungs[i].rung == rung {
+				return rungs[i].says[w.tongue.at]
+			}
 		}
-		n.texts.Store(key, texts)
-		known = texts
 	}
-	w.lastTexts.n, w.lastTexts.key, w.lastTexts.texts = n, key, known.([]string)
-	return w.lastTexts.texts[rung]
+	t := w.tongue
+	t.language = language
+	return nudge.RewardsText(n.Definition.Ladder.Rungs[rung].Rewards, voice(&w.s.shop, w.region, t))
 }
 
 func (w *work) progress(o *NudgeOutcome) Progress {
@@ -319,11 +326,11 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 	for _, r := range o.Rungs {
 		p.Marks = append(p.Marks, Mark{At: r.Threshold, Reached: r.State == RungReached, Label: r.Reward})
 	}
-	of, ok := map[string]string{"de": "%[1]s von %[2]s", "pl": "%[1]s z %[2]s", "ja": "%[2]s中%[1]s"}[w.language()]
+	of, ok := map[string]string{"de": "%[1]s von %[2]s", "pl": "%[1]s z %[2]s", "ja": "%[2]s中%[1]s"}[w.tongue.language]
 	if !ok {
 		of = "%[1]s of %[2]s"
 	}
-	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.language()), w.amount(top.Measure, top.Threshold, w.language()))
+	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.tongue.language), w.amount(top.Measure, top.Threshold, w.tongue.language))
 	return p
 }
 

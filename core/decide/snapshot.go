@@ -168,11 +168,18 @@ type compiled struct {
 	only       bool          // and counts all that is found so, save gift cards
 	all        bool          // it counts everything, save gift cards
 	when       *audience.Tree
-	sentences  map[string]map[nudge.State][]nudge.Piece
-	blueprints []blueprint // per region
-	texts      *sync.Map   // what its rungs give, as texts: textKey to []string
+	sentences  []sentences  // per language of its wording
+	blueprints []blueprint  // per region
+	items      []nudge.Item // its gifts and offers, if it gives nothing else
 	// lone tells that it has no order rewards and nothing binds it to other nudges.
 	lone bool
+}
+
+// sentences are what a nudge says in a language: per state, in the order of
+// nudge.States; empty where it has no words for it.
+type sentences struct {
+	language string
+	of       [][]nudge.Piece
 }
 
 // index finds the nudges that can matter to a cart, as positions in
@@ -208,14 +215,14 @@ func Compile(shop Shop) (*Snapshot, error) {
 	}
 	var audiences audience.Shared
 	for _, l := range shop.Nudges {
-		c, err := compile(l, shop.Regions, &shop.Settings, &audiences)
+		c, err := compile(l, &shop, &audiences)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s: %w", l.ID, err)
 		}
 		s.nudges = append(s.nudges, c)
 	}
 	for _, r := range shop.Retired {
-		c, err := compile(r.Live, shop.Regions, &shop.Settings, &audiences)
+		c, err := compile(r.Live, &shop, &audiences)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s, revision %d: %w", r.ID, r.Revision, err)
 		}
@@ -226,8 +233,8 @@ func Compile(shop Shop) (*Snapshot, error) {
 	return s, nil
 }
 
-func compile(l Live, regions []catalog.Region, settings *Settings, audiences *audience.Shared) (compiled, error) {
-	c := compiled{Live: l, scope: l.Definition.Ladder.Scope, sentences: map[string]map[nudge.State][]nudge.Piece{}, texts: &sync.Map{}}
+func compile(l Live, shop *Shop, audiences *audience.Shared) (compiled, error) {
+	c := compiled{Live: l, scope: l.Definition.Ladder.Scope}
 	if err := l.Definition.Valid(); err != nil {
 		return c, err
 	}
@@ -239,18 +246,16 @@ func compile(l Live, regions []catalog.Region, settings *Settings, audiences *au
 	c.carried = c.scope.Carried()
 	c.all = c.scope.IsEverything()
 	c.lone = lone(&l.Definition)
-	c.blueprints = blueprints(&l, settings, regions)
-	for lang := range l.Definition.Wording {
-		c.sentences[lang] = map[nudge.State][]nudge.Piece{}
-		for _, st := range nudge.States {
-			pieces, err := nudge.ParseSentence(l.Definition.Wording.Sentence(lang, st))
-			if err != nil {
+	c.blueprints = blueprints(&l, shop)
+	c.items = onlyItems(&l.Definition.Ladder)
+	for _, language := range l.Definition.Wording.Languages() {
+		in := sentences{language: language, of: make([][]nudge.Piece, len(nudge.States))}
+		for i, st := range nudge.States {
+			if in.of[i], err = nudge.ParseSentence(l.Definition.Wording.Sentence(language, st)); err != nil {
 				return c, err
 			}
-			if len(pieces) > 0 {
-				c.sentences[lang][st] = pieces
-			}
 		}
+		c.sentences = append(c.sentences, in)
 	}
 	return c, nil
 }
@@ -276,7 +281,7 @@ func (s *Snapshot) With(drafts ...Live) (*Snapshot, error) {
 	out.shelves = &sync.Map{}
 	out.nudges = slices.Clone(s.nudges)
 	for _, d := range drafts {
-		c, err := compile(d, s.shop.Regions, &s.shop.Settings, nil)
+		c, err := compile(d, &s.shop, nil)
 		if err != nil {
 			return nil, fmt.Errorf("nudge %s: %w", d.ID, err)
 		}

@@ -76,7 +76,7 @@ func (e *enumerator) ready(from int) {
 		}
 	}
 	if e.solver.bonds {
-		e.solver.outlook.bar(func(yield func(int) bool) {
+		e.solver.outlook().bar(func(yield func(int) bool) {
 			for _, pk := range e.picks {
 				if l := &e.ladders[e.owner[pk.unit]]; e.owner[pk.unit] < from && !l.nudge.Stacks && !yield(e.p.Units[pk.unit].Nudge) {
 					return
@@ -307,7 +307,7 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 		}
 	}
 	e.goods = max(0, least)
-	return e.solver.outlook.least(e.goods, e.low, e.high), true
+	return e.solver.outlook().least(e.goods, e.low, e.high), true
 }
 
 // worthless tells whether no completion of what has been taken so far can be the
@@ -409,7 +409,7 @@ func (e *enumerator) plainly() bool {
 		for _, j := range e.touched {
 			e.high[j] = e.p.Lines[j].Amount
 		}
-		over = !e.solver.useless(e.solver.outlook.least(e.goods+1, e.low, e.high))
+		over = !e.solver.useless(e.solver.outlook().least(e.goods+1, e.low, e.high))
 	}
 	return e.solver.best != nil && !over
 }

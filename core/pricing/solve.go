@@ -36,7 +36,10 @@ func (p *Problem) search(methods []int) Outcome {
 	s := p.solver(methods)
 	open := anyAddition
 	if p.Mode == BestForShopper {
-		open = min(p.eachUnitChoice(s), s.open)
+		if !s.direct() {
+			open = p.eachUnitChoice(s)
+		}
+		open = min(open, s.open)
 	}
 	if s.best == nil || open < s.most {
 		for _, m := range methods {
@@ -103,7 +106,7 @@ type solver struct {
 	bonds   bool
 	lone    bool // whether each shipping rung can be judged by itself
 	budget  bool // whether a shipping rung has a budget
-	outlook *outlook
+	bounds  *outlook
 	most    money.Minor // no more than this is paid by the best choice
 	open    money.Minor // the least that what was not looked at could cost
 	nodes   int
@@ -114,9 +117,17 @@ type solver struct {
 func (p *Problem) solver(methods []int) *solver {
 	bonds := p.Bonds()
 	return &solver{
-		p: p, methods: methods, nodes: MostNodes, outlook: p.outlook(methods), most: anyAddition, open: anyAddition,
+		p: p, methods: methods, nodes: MostNodes, most: anyAddition, open: anyAddition,
 		bonds: bonds.Units, lone: !bonds.Ships, budget: bonds.Budget,
 	}
+}
+
+// outlook bounds what choices can lead to.
+func (s *solver) outlook() *outlook {
+	if s.bounds == nil {
+		s.bounds = s.p.outlook(s.methods)
+	}
+	return s.bounds
 }
 
 // useless tells whether a choice that costs at least so much can not be the best.
@@ -148,8 +159,16 @@ func (pr *Prepared) solve(methods []int) Outcome {
 // all of them first, and leaves out what cannot come near the best found.
 func (s *solver) orders(c *UnitChoice) {
 	p := s.p
-	if s.useless(s.outlook.least(c.Goods, c.After, c.After)) {
+	if s.most < anyAddition && s.useless(s.outlook().least(c.Goods, c.After, c.After)) {
 		return
+	}
+	looked := false
+	shipped := func(left money.Minor) money.Minor {
+		if !looked {
+			s.outlook().least(c.Goods, c.After, c.After) // shipped goes by what that looked at
+			looked = true
+		}
+		return s.outlook().shipped(c.Goods, max(0, left))
 	}
 	var open []int
 	holds := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, c.After, nil))) }
@@ -167,13 +186,13 @@ func (s *solver) orders(c *UnitChoice) {
 	var choose func(k int, left money.Minor)
 	choose = func(k int, left money.Minor) {
 		if s.cut && s.best != nil {
-			s.open = min(s.open, s.outlook.shipped(c.Goods, max(0, left-rest[k])))
+			s.open = min(s.open, shipped(left-rest[k]))
 			return
 		}
 		if s.nodes--; s.nodes < 0 {
 			s.cut = true
 		}
-		if s.useless(s.outlook.shipped(c.Goods, max(0, left-rest[k]))) {
+		if s.most < anyAddition && s.useless(shipped(left-rest[k])) {
 			return
 		}
 		if k == len(open) {

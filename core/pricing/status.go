@@ -19,38 +19,56 @@ const (
 )
 
 // Goal returns the goal of a rung.
-func (p *Problem) Goal(r Ref) Goal {
+func (p *Problem) Goal(r Ref) Goal { return *p.goal(r) }
+
+func (p *Problem) goal(r Ref) *Goal {
 	switch r.Class {
 	case UnitClass:
-		return p.Units[r.Index].Goal
+		return &p.Units[r.Index].Goal
 	case OrderClass:
-		return p.Orders[r.Index].Goal
+		return &p.Orders[r.Index].Goal
 	case GiftClass:
-		return p.Gifts[r.Index].Goal
+		return &p.Gifts[r.Index].Goal
 	}
-	return p.Ships[r.Index].Goal
+	return &p.Ships[r.Index].Goal
 }
 
 // Status returns what became of a rung.
 func (p *Problem) Status(o *Outcome, r Ref) Status {
-	g := p.Goal(r)
-	m, any := p.measureAt(&g, p.at(g.Basis, o.AfterUnits, o.After))
+	s, _ := p.stand(o, r)
+	return s
+}
+
+// Stand returns what became of a rung, and its measure: of a unit rung over the units
+// that no other nudge has taken.
+func (p *Problem) Stand(o *Outcome, r Ref) (Status, int64) {
+	s, m := p.stand(o, r)
+	if r.Class == UnitClass {
+		m = p.UnitMeasure(o, r.Index)
+	}
+	return s, m
+}
+
+// stand returns what became of a rung, and its measure as if no unit were taken.
+func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
+	g := p.goal(r)
+	m, any := p.measureAt(g, p.at(g.Basis, o.AfterUnits, o.After))
 	if g.Most > 0 && m > g.Most {
-		return Passed
+		return Passed, m
 	}
 	if r.Class == UnitClass {
-		return p.unitStatus(o, r.Index)
+		return p.unitStatus(o, r.Index), m
 	}
 	switch {
 	case !g.meets(m, any):
-		return Open
+		return Open, m
 	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.take(r.Index, p.before(nil), -1, false).Total == 0),
 		r.Class == GiftClass && o.GiftGiven[r.Index],
 		r.Class == ShippingClass && p.nothingLeft(o, r.Index),
 		p.superseded(o, r):
-		return Reached
+		return Reached, m
 	}
-	return Outdone
+	return Outdone, m
 }
 
 // nothingLeft tells whether a shipping rung is given or has nothing to give.

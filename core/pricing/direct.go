@@ -1,0 +1,236 @@
+package pricing
+
+// direct finds the best choice where every unit nudge has units of its own and can
+// take them in one way only: giving all that can be given makes each line as cheap
+// as it can be. It tells whether no other choice can be better; where it is not so,
+// or other ways are to be looked at, what it found is a bound for the search.
+func (s *solver) direct() bool {
+	p := s.p
+	if s.bonds || p.MostOff > 0 || p.Added {
+		return false
+	}
+	d := directly{p: p, owner: make([]int32, len(p.Lines))}
+	choice := UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]int64, 0, len(p.Lines))), To: anyAddition}
+	d.choice = &choice
+	for from := 0; from < len(p.Units); {
+		to := from + 1
+		for to < len(p.Units) && p.Units[to].Key.Nudge == p.Units[from].Key.Nudge {
+			to++
+		}
+		if !d.ladder(from, to) {
+			return false
+		}
+		from = to
+	}
+	for _, a := range choice.After {
+		choice.Goods += a
+	}
+	if !d.stands() || !p.unitsWithin(&choice) {
+		return false
+	}
+	s.orders(&choice)
+	if s.best == nil {
+		return false
+	}
+	if len(choice.Claims) == 0 || len(p.Orders) == 0 && p.TaxShown && s.best.fee == 0 {
+		return true // any other choice of units costs more, and nothing makes up for it
+	}
+	high := p.before(make([]int64, 0, len(p.Lines)))
+	return s.useless(s.outlook().least(choice.Goods+1, choice.After, high))
+}
+
+// directly is the one way in which the unit nudges of a cart take their units.
+type directly struct {
+	p      *Problem
+	choice *UnitChoice
+	owner  []int32 // per line: the ladder that may take its units, from 1
+	n      int32   // ladders so far
+	picks  []pick
+}
+
+// ladder gives what can be given of one nudge, the unit rungs from one up to
+// another; false where there may be several ways.
+func (d *directly) ladder(from, to int) bool {
+	p := d.p
+	n := p.nudge(p.Units[from].Nudge)
+	apart := p.Units[from].apart()
+	for i := from; i < to; i++ {
+		if p.Units[i].Goal.Most > 0 || p.Units[i].apart() != apart {
+			return false
+		}
+	}
+	if n.Stacks || to-from > 1 && !n.Replacing {
+		return false
+	}
+	if apart {
+		return d.apart(from, to)
+	}
+	at := to - 1
+	for at >= from && !p.couldHold(&p.Units[at], -1, false) {
+		at--
+	}
+	if at < from {
+		return true // no goal holds
+	}
+	u := &p.Units[at]
+	if !p.savesAny(at, -1) {
+		return to-from == 1 // a lower rung is never given in its place, but look closer
+	}
+	if !d.own(at, from, to) {
+		return false
+	}
+	d.picks = append(d.picks, pick{at, -1})
+	if u.inSets() {
+		return u.Form != Every && d.sets(at)
+	}
+	if u.Pick > 0 || n.MostUnits > 0 {
+		return false
+	}
+	c := Claim{Unit: at}
+	for j, in := range u.On {
+		if in {
+			c.Parts = d.all(c.Parts, u, j)
+		}
+	}
+	return d.take(c)
+}
+
+// own makes the lines that rungs may take a ladder's own; false where another may
+// take some of them.
+func (d *directly) own(at, from, to int) bool {
+	d.n++
+	for i := from; i < to; i++ {
+		for j, in := range d.p.Units[i].On {
+			if !in {
+				continue
+			}
+			if d.owner[j] != 0 && d.owner[j] != d.n {
+				return false
+			}
+			d.owner[j] = d.n
+		}
+	}
+	return true
+}
+
+// all takes every unit of a line for a rung, where that saves something.
+func (d *directly) all(parts []Part, u *Unit, line int) []Part {
+	l := &d.p.Lines[line]
+	if d.p.saves(u, line, l.Unit) == 0 {
+		return parts
+	}
+	if !u.PerLine || u.Form != PercentOff {
+		return append(parts, Part{line, l.Quantity, d.p.saves(u, line, l.Unit)})
+	}
+	return append(parts, d.p.parts(u, line, l.Quantity, l.Unit)...)
+}
+
+// sets makes the sets of a rung whose units all lie in one line.
+func (d *directly) sets(at int) bool {
+	p, u := d.p, &d.p.Units[at]
+	free := make([]int64, len(p.Lines))
+	lines := 0
+	for j, in := range u.On {
+		if free[j] = p.Lines[j].Quantity; in && free[j] > 0 {
+			lines++
+		}
+	}
+	if lines > 1 {
+		return false
+	}
+	return d.take(p.claimSets(at, free, p.mostUnits(u, 0)))
+}
+
+// apart gives each product the highest rung that it has reached.
+func (d *directly) apart(from, to int) bool {
+	p := d.p
+	if p.nudge(p.Units[from].Nudge).MostUnits > 0 {
+		return false
+	}
+	first := &p.Units[from]
+	claims := make([]Claim, 0, 1)
+	for j, in := range first.Goal.Scope {
+		if !in || p.Lines[j].Quantity == 0 {
+			continue
+		}
+		kind := p.kind(first, j)
+		var n int64
+		for i, in := range first.Goal.Scope {
+			if in && p.kind(first, i) == kind {
+				n += p.Lines[i].Quantity
+			}
+		}
+		at := to - 1
+		for at >= from && !p.Units[at].Goal.meets(n, n > 0) {
+			at--
+		}
+		if at < from {
+			continue
+		}
+		u := &p.Units[at]
+		if u.Pick > 0 {
+			return false
+		}
+		parts := d.all(nil, u, j)
+		if len(parts) == 0 {
+			continue
+		}
+		i := 0
+		for i < len(claims) && claims[i].Unit != at {
+			i++
+		}
+		if i == len(claims) {
+			claims = append(claims, Claim{Unit: at})
+			d.picks = append(d.picks, pick{at, kind})
+		}
+		claims[i].Parts = append(claims[i].Parts, parts...)
+	}
+	if len(claims) == 0 {
+		return true
+	}
+	if !d.own(from, from, to) {
+		return false
+	}
+	for at := from; at < to; at++ {
+		for _, c := range claims {
+			if c.Unit == at && !d.take(c) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// take takes the units of a claim; false where there are none.
+func (d *directly) take(c Claim) bool {
+	if len(c.Parts) == 0 {
+		return false
+	}
+	for _, part := range c.Parts {
+		d.choice.After[part.Line] -= part.Off * part.Qty
+	}
+	d.choice.Given[c.Unit] = true
+	d.choice.count++
+	d.choice.Claims = append(d.choice.Claims, c)
+	return true
+}
+
+// stands tells whether no ladder takes units that the goal of another counts.
+func (d *directly) stands() bool {
+	for _, pk := range d.picks {
+		u := &d.p.Units[pk.unit]
+		own := int32(0)
+		for j, in := range u.On {
+			if in {
+				own = d.owner[j]
+				break
+			}
+		}
+		for j, in := range u.Goal.Scope {
+			if in && d.owner[j] != 0 && d.owner[j] != own {
+				return false
+			}
+		}
+	}
+	return true
+}
