@@ -41,6 +41,27 @@ func TestFifteenPercentOffThreeHundredThirtyThreeYen(t *testing.T) {
 	assert.Equal(t, money.Minor(283), 333-off)
 }
 
+func TestTheShareOfSomeIsWhatTheyGetOfTheWhole(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		most := rapid.SampledFrom([]money.Minor{3, 50, 100_000, 1 << 40}).Draw(t, "most")
+		weights := rapid.SliceOfN(rapid.Int64Range(0, most), 1, 40).Draw(t, "weights")
+		of := rapid.SliceOfN(rapid.Bool(), len(weights), len(weights)).Draw(t, "of")
+		var sum, want money.Minor
+		for _, w := range weights {
+			sum += w
+		}
+		total := rapid.Int64Range(0, sum).Draw(t, "total")
+		shares := make([]money.Minor, len(weights))
+		require.NoError(t, money.Spread(shares, total, weights))
+		for i, s := range shares {
+			if of[i] {
+				want += s
+			}
+		}
+		require.Equal(t, want, money.ShareOf(total, weights, of, make([]uint64, len(weights))))
+	})
+}
+
 func TestSpreadRefusesWhatCannotBeSpread(t *testing.T) {
 	two := make([]money.Minor, 2)
 	assert.Error(t, money.Spread(two, 11, []money.Minor{5, 5}), "more than there is")

@@ -38,10 +38,9 @@ func Spread(dst []Minor, total Minor, weights []Minor) error {
 	rest := room[:0]
 	left := total
 	for i, w := range weights {
-		hi, lo := bits.Mul64(uint64(total), uint64(w))
-		q, r := bits.Div64(hi, lo, uint64(sum)) // hi < sum because total ≤ sum
-		dst[i] = Minor(q)
-		left -= dst[i]
+		q, r := part(total, w, sum)
+		dst[i] = q
+		left -= q
 		if r > 0 {
 			rest = append(rest, remainder{r, i})
 		}
@@ -62,6 +61,59 @@ func Spread(dst []Minor, total Minor, weights []Minor) error {
 		dst[r.index]++
 	}
 	return nil
+}
+
+// ShareOf is the sum of the shares of some weights, those marked in of, when total is
+// spread over all as [Spread] does. It asks of its arguments what Spread asks, and
+// does not check it. rests is room for as many numbers as there are weights.
+func ShareOf(total Minor, weights []Minor, of []bool, rests []uint64) Minor {
+	var sum Minor
+	for _, w := range weights {
+		sum += w
+	}
+	if total == 0 || sum == 0 {
+		return 0
+	}
+	var out Minor
+	left := total
+	for i, w := range weights {
+		q, r := part(total, w, sum)
+		if rests[i] = r; of[i] {
+			out += q
+		}
+		left -= q
+	}
+	if left == 0 {
+		return out
+	}
+	for i, r := range rests {
+		if !of[i] || r == 0 {
+			continue
+		}
+		// One more is due where fewer than left remainders go before this one.
+		var before Minor
+		for j, o := range rests {
+			if o > r || o == r && j < i {
+				before++
+			}
+		}
+		if before < left {
+			out++
+		}
+	}
+	return out
+}
+
+// part is total · weight ÷ sum, rounded down, and what remains; total is at most sum.
+func part(total, weight, sum Minor) (Minor, uint64) {
+	if total|weight < 1<<31 {
+		p := uint64(total) * uint64(weight)
+		q := p / uint64(sum)
+		return Minor(q), p - q*uint64(sum)
+	}
+	hi, lo := bits.Mul64(uint64(total), uint64(weight))
+	q, r := bits.Div64(hi, lo, uint64(sum)) // hi < sum because total ≤ sum
+	return Minor(q), r
 }
 
 type remainder struct {

@@ -20,7 +20,10 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 	var out money.Minor
 	all := bonds || p.Floor > 0 || p.MostOff > 0
 	open := all || slices.ContainsFunc(p.Ships, func(s Shipping) bool { return p.undecided(s.Goal, added) })
-	for _, m := range p.Methods {
+	for i, m := range p.Methods {
+		if !all && p.surelyFree(i) {
+			continue
+		}
 		least, fee := m.FeeRange(0, money.Most, p.Grams)
 		if !open {
 			fee -= least // which rewards are given is settled; only the table's bands are not
@@ -48,7 +51,10 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 		}
 		out += off + taxOn(rate, off)
 	}
-	if len(p.Orders) > 0 || !p.TaxShown {
+	switch {
+	case p.TaxShown && p.sameLines():
+		out += money.Minor(len(p.Orders)) // each is rounded once, on one sum
+	default:
 		out += money.Minor(2 * (len(p.Orders) + 1) * (len(p.Lines) + 1)) // rounding
 	}
 	// Percentages off the order shrink what lies between two unit choices.
@@ -62,21 +68,74 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 	return out
 }
 
+// sameLines tells whether all order rewards take from the same lines.
+func (p *Problem) sameLines() bool {
+	for i := 1; i < len(p.Orders); i++ {
+		if !slices.Equal(p.Orders[i].Lines, p.Orders[0].Lines) {
+			return false
+		}
+	}
+	return true
+}
+
+// surelyFree tells whether a method costs nothing whatever units cost and whatever is
+// added: a rung that nothing binds makes it free, and its goal holds in any case.
+func (p *Problem) surelyFree(method int) bool {
+	if p.Bonds().Ships {
+		return false
+	}
+	for i := range p.Ships {
+		s := &p.Ships[i]
+		if s.By[method].Form != Free || s.Goal.Most > 0 || s.Goal.Threshold == 0 || p.nudge(s.Nudge).Replacing {
+			continue
+		}
+		if least, _ := p.valueRange(&s.Goal, 0); least >= s.Goal.Threshold {
+			return true
+		}
+	}
+	return false
+}
+
 // undecided tells whether what units cost may decide if a goal holds, for some
 // price of the added unit up to added.
 func (p *Problem) undecided(g Goal, added money.Minor) bool {
 	if g.Basis == Before || g.Measure != Value {
 		return false
 	}
-	lo, hi := make([]money.Minor, len(p.Lines)), make([]money.Minor, len(p.Lines))
-	for i, l := range p.Lines {
-		lo[i], hi[i] = p.lowest(i), l.Amount
+	least, most := p.valueRange(&g, added)
+	any := slices.Contains(g.Scope, true)
+	return g.Most > 0 || g.meets(least, any) != g.meets(most, any)
+}
+
+// valueRange bounds a goal's measure for any choice of units and any price of the
+// added unit up to added.
+func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
+	if g.Basis == Before || g.Measure != Value {
+		was := p.Lines[0].Amount
+		if p.Added {
+			p.Lines[0].Amount = 0
+		}
+		least, _ = p.measureAt(g, p.before(nil))
+		if p.Added {
+			p.Lines[0].Amount = added
+		}
+		most, _ = p.measureAt(g, p.before(nil))
+		p.Lines[0].Amount = was
+		return least, most
 	}
+	if p.lows == nil {
+		p.lows = make([]money.Minor, len(p.Lines))
+		for i := range p.Lines {
+			p.lows[i] = p.lowest(i)
+		}
+	}
+	hi := p.before(p.scratch)
+	p.scratch = hi
 	if p.Added {
-		lo[0], hi[0] = 0, added
+		p.lows[0], hi[0] = 0, added
 	}
-	least, any := p.measureAt(&g, lo)
-	most, _ := p.measureAt(&g, hi)
+	least, _ = p.measureAt(g, p.lows)
+	most, _ = p.measureAt(g, hi)
 	if g.Basis == AfterOrder {
 		for i := range p.Orders {
 			o := &p.Orders[i]
@@ -90,7 +149,7 @@ func (p *Problem) undecided(g Goal, added money.Minor) bool {
 		}
 		least -= money.Minor(len(p.Lines)) // net values round down
 	}
-	return g.Most > 0 || g.meets(least, any) != g.meets(most, any)
+	return least, most
 }
 
 // lowest bounds from below what a line can cost after unit rewards.

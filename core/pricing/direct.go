@@ -1,5 +1,7 @@
 package pricing
 
+import "agonal.dev/agonal/core/money"
+
 // direct finds the best choice where every unit nudge has units of its own and can
 // take them in one way only: giving all that can be given makes each line as cheap
 // as it can be. It tells whether no other choice can be better; where it is not so,
@@ -9,43 +11,61 @@ func (s *solver) direct() bool {
 	if s.bonds || p.MostOff > 0 || p.Added {
 		return false
 	}
-	d := directly{p: p, owner: make([]int32, len(p.Lines))}
-	choice := UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]int64, 0, len(p.Lines))), To: anyAddition}
-	d.choice = &choice
+	d := p.directly()
+	if d == nil {
+		return false
+	}
+	s.orders(&d.choice)
+	if s.best == nil {
+		return false
+	}
+	if len(d.choice.Claims) == 0 || len(p.Orders) == 0 && p.TaxShown && s.best.fee == 0 {
+		return true // any other choice of units costs more, and nothing makes up for it
+	}
+	high := p.before(make([]int64, 0, len(p.Lines)))
+	return s.useless(s.outlook().least(d.choice.Goods+d.leaving, d.choice.After, high))
+}
+
+// directly is the one way in which the unit nudges of a cart take their units.
+type directly struct {
+	p       *Problem
+	choice  UnitChoice
+	leaving money.Minor // the least by which any other way is dearer, before order rewards
+	owner   []int32     // per line: the ladder that may take its units, from 1
+	n       int32       // ladders so far
+	picks   []pick
+}
+
+// directly finds the one way in which unit nudges take their units, nil where there
+// may be several.
+func (p *Problem) directly() *directly {
+	d := &directly{p: p, owner: make([]int32, len(p.Lines)), leaving: anyAddition}
+	d.choice = UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]int64, 0, len(p.Lines))), To: anyAddition}
 	for from := 0; from < len(p.Units); {
 		to := from + 1
 		for to < len(p.Units) && p.Units[to].Key.Nudge == p.Units[from].Key.Nudge {
 			to++
 		}
+		claims := len(d.choice.Claims)
 		if !d.ladder(from, to) {
-			return false
+			return nil
+		}
+		var saved money.Minor
+		for _, c := range d.choice.Claims[claims:] {
+			saved += c.Saved()
+		}
+		if saved > 0 {
+			d.leaving = min(d.leaving, saved)
 		}
 		from = to
 	}
-	for _, a := range choice.After {
-		choice.Goods += a
+	for _, a := range d.choice.After {
+		d.choice.Goods += a
 	}
-	if !d.stands() || !p.unitsWithin(&choice) {
-		return false
+	if !d.stands() || !p.unitsWithin(&d.choice) {
+		return nil
 	}
-	s.orders(&choice)
-	if s.best == nil {
-		return false
-	}
-	if len(choice.Claims) == 0 || len(p.Orders) == 0 && p.TaxShown && s.best.fee == 0 {
-		return true // any other choice of units costs more, and nothing makes up for it
-	}
-	high := p.before(make([]int64, 0, len(p.Lines)))
-	return s.useless(s.outlook().least(choice.Goods+1, choice.After, high))
-}
-
-// directly is the one way in which the unit nudges of a cart take their units.
-type directly struct {
-	p      *Problem
-	choice *UnitChoice
-	owner  []int32 // per line: the ladder that may take its units, from 1
-	n      int32   // ladders so far
-	picks  []pick
+	return d
 }
 
 // ladder gives what can be given of one nudge, the unit rungs from one up to

@@ -213,8 +213,9 @@ type Problem struct {
 
 	dearest []int // the lines by price, once they have been put in order
 	scratch []money.Minor
-	bonds   *Bonds // what binds its rungs, once that has been found
-	units   Scope  // the lines that unit rungs may make cheaper, likewise
+	bonds   *Bonds        // what binds its rungs, once that has been found
+	lows    []money.Minor // what lines can cost at least after unit rewards, likewise
+	units   Scope         // the lines that unit rungs may make cheaper, likewise
 }
 
 var unbound Nudge

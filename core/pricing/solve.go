@@ -65,7 +65,14 @@ type Prepared struct {
 func (p *Problem) Prepare(most money.Minor) *Prepared {
 	pr := &Prepared{P: p}
 	if p.Mode == BestForShopper {
-		pr.Choices, pr.Cut, pr.Steps = p.unitChoices(p.slack(most))
+		slack := p.slack(most)
+		if !p.bound() && p.MostOff == 0 && p.UnitsSettled() {
+			if d := p.directly(); d != nil && d.leaving > slack {
+				pr.Choices = []UnitChoice{d.choice}
+				return pr
+			}
+		}
+		pr.Choices, pr.Cut, pr.Steps = p.unitChoices(slack)
 	}
 	return pr
 }

@@ -29,6 +29,8 @@ type quick struct {
 	options []option
 	rough   bool          // bounds will do
 	given   []bool        // the set of order rewards at hand
+	weights []money.Minor // room for what each line costs
+	rests   []uint64
 	after   []money.Minor // with it, each line for a single addition; empty until asked for
 }
 
@@ -79,7 +81,7 @@ func quickFor(p *pricing.Problem, choices []pricing.UnitChoice) *quick {
 			return nil
 		}
 	}
-	q := &quick{p: p, holds: make([]verdict, len(p.Ships)), known: make([]bool, len(p.Ships)), given: make([]bool, len(p.Orders)), choices: make([]quickChoice, len(choices))}
+	q := &quick{p: p, holds: make([]verdict, len(p.Ships)), known: make([]bool, len(p.Ships)), given: make([]bool, len(p.Orders)), weights: make([]money.Minor, len(p.Lines)), rests: make([]uint64, len(p.Lines)), choices: make([]quickChoice, len(choices))}
 	for i := range p.Orders {
 		q.orders = append(q.orders, q.counted(&p.Orders[i].Goal))
 	}
@@ -257,22 +259,46 @@ func (q *quick) late(c *counted, s sums, n int, choice *quickChoice) verdict {
 	}
 	if !isNet {
 		v = span{v.lo - (was.lo - w.lo), v.hi - (was.hi - w.hi)}
-		return q.judged(c, v, choice)
+		return q.judged(c, s, n, v, choice)
 	}
 	// What is lost, net of the tax within it, lies between the loss itself and the
 	// loss without the highest rate.
 	lost := span{max(0, was.lo-w.lo), max(0, was.hi-w.hi)}
-	return q.judged(c, span{v.lo - max(lost.lo, lost.hi) - loose, v.hi - net(q.taxes.most, min(lost.lo, lost.hi)) + loose}, choice)
+	return q.judged(c, s, n, span{v.lo - max(lost.lo, lost.hi) - loose, v.hi - net(q.taxes.most, min(lost.lo, lost.hi)) + loose}, choice)
 }
 
 // judged judges a goal by bounds of its measure, and where they leave it open for a
 // single addition by what each line then costs.
-func (q *quick) judged(c *counted, v span, choice *quickChoice) verdict {
+func (q *quick) judged(c *counted, s sums, n int, v span, choice *quickChoice) verdict {
 	if out := q.meets(c, v); out != maybe || q.lo != q.hi || q.rough {
 		return out
 	}
-	m, any := q.p.MeasureOf(*c.goal, q.lines(choice))
-	return certain(c.goal.Meets(m, any), c.goal.Meets(m, any))
+	var m int64
+	any := c.any || c.goal.Scope[0]
+	if n == 1 && !(c.goal.WithoutTax && q.p.TaxShown) {
+		m = q.value(c, s).lo - q.share(c, choice)
+	} else {
+		m, any = q.p.MeasureOf(*c.goal, q.lines(choice))
+	}
+	holds := c.goal.Meets(m, any)
+	return certain(holds, holds)
+}
+
+// share is what the one order reward of the set at hand takes from the lines that a
+// goal counts, for a single addition.
+func (q *quick) share(c *counted, choice *quickChoice) money.Minor {
+	lowered := q.p.Orders[0].Lines
+	for j, in := range lowered {
+		switch {
+		case !in:
+			q.weights[j] = 0
+		case j == 0:
+			q.weights[j] = q.lo
+		default:
+			q.weights[j] = choice.units.After[j]
+		}
+	}
+	return money.ShareOf(q.steps[0].off.lo, q.weights, c.goal.Scope, q.rests)
 }
 
 // lines is what each line costs under the choice and the set at hand, for a single
