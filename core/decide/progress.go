@@ -60,9 +60,11 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 	a := w.added
 	if a.target != t {
 		a.target = t
-		carried := &t.n.carried
 		for i := range a.scopes {
-			in := &w.taking[i] == t || len(a.scopes[i]) > 0 && w.taking[i].n.scope.Matches(carried)
+			if len(a.scopes[i]) == 0 {
+				continue
+			}
+			in := &w.taking[i] == t || w.taking[i].n.countsCarried(t.n)
 			for _, s := range a.scopes[i] {
 				s[0] = in
 			}
@@ -80,6 +82,17 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 		}
 	}
 	return progress.ToAdd{}
+}
+
+// countsCarried tells whether a nudge counts a made-up unit in the scope of another.
+func (n *compiled) countsCarried(o *compiled) bool {
+	switch {
+	case n.all:
+		return true
+	case n.only:
+		return slices.ContainsFunc(n.names, func(name int32) bool { return slices.Contains(o.names, name) })
+	}
+	return n.scope.Matches(&o.carried)
 }
 
 func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {

@@ -27,7 +27,6 @@ type quick struct {
 	holds   []verdict
 	known   []bool // which of holds have been worked out
 	options []option
-	rough   bool          // bounds will do
 	given   []bool        // the set of order rewards at hand
 	weights []money.Minor // room for what each line costs
 	rests   []uint64
@@ -219,60 +218,11 @@ func (q *quick) meets(c *counted, v span) verdict {
 
 // late judges a goal after order rewards: given are the first n steps.
 func (q *quick) late(c *counted, s sums, n int, choice *quickChoice) verdict {
-	g := c.goal
-	if n == 0 || g.Basis != pricing.AfterOrder || g.Measure != pricing.Value {
-		return q.early(c, s)
-	}
-	v := q.value(c, s)
-	added := q.lowersAdded()
-	lines := c.lines
-	if added && g.Scope[0] {
-		lines++
-	}
-	if lines == 0 {
-		return q.meets(c, v)
-	}
-	isNet := g.WithoutTax && q.p.TaxShown
-	if !isNet && !c.outside && (g.Scope[0] || !added) {
-		for _, t := range q.steps[:n] {
-			v = span{v.lo - t.off.lo, v.hi - t.off.hi}
-		}
-		return q.meets(c, v)
-	}
-	// A part of the lines that are lowered is counted: their shares lie within one
-	// minor unit, for each line and reward, of the exact proportion.
-	w := span{s.lowered, s.lowered}
-	if added && g.Scope[0] {
-		w = w.plus(span{q.lo, q.hi})
-	}
-	was := w
-	loose := money.Minor(lines) + 1
-	for _, t := range q.steps[:n] {
-		o := &q.p.Orders[t.order]
-		if o.Percent > 0 && (o.Cap == 0 || t.off.hi < o.Cap) {
-			low, high := sharesOf(o.Percent, w.lo), sharesOf(o.Percent, w.hi)
-			w = span{w.lo - low.hi - loose, w.hi - high.lo + loose}
-		} else {
-			w = span{w.lo - portion(t.off.hi, w.hi, t.base.lo) - loose, w.hi - portion(t.off.lo, w.lo, t.base.hi) + loose}
-		}
-		w = span{max(0, w.lo), max(0, min(w.hi, was.hi))}
-	}
-	if !isNet {
-		v = span{v.lo - (was.lo - w.lo), v.hi - (was.hi - w.hi)}
-		return q.judged(c, s, n, v, choice)
-	}
-	// What is lost, net of the tax within it, lies between the loss itself and the
-	// loss without the highest rate.
-	lost := span{max(0, was.lo-w.lo), max(0, was.hi-w.hi)}
-	return q.judged(c, s, n, span{v.lo - max(lost.lo, lost.hi) - loose, v.hi - net(q.taxes.most, min(lost.lo, lost.hi)) + loose}, choice)
-}
-
-// judged judges a goal by bounds of its measure, and where they leave it open for a
-// single addition by what each line then costs.
-func (q *quick) judged(c *counted, s sums, n int, v span, choice *quickChoice) verdict {
-	if out := q.meets(c, v); out != maybe || q.lo != q.hi || q.rough {
+	v, exact := q.bounds(c, s, n)
+	if out := q.meets(c, v); exact || out != maybe || q.lo != q.hi {
 		return out
 	}
+	// Of a single addition what each line then costs decides.
 	var m int64
 	any := c.any || c.goal.Scope[0]
 	if n == 1 && !(c.goal.WithoutTax && q.p.TaxShown) {
@@ -282,6 +232,57 @@ func (q *quick) judged(c *counted, s sums, n int, v span, choice *quickChoice) v
 	}
 	holds := c.goal.Meets(m, any)
 	return certain(holds, holds)
+}
+
+// bounds bounds a goal's measure after the order rewards of the first n steps; exact
+// tells that for a single addition both ends are its measure.
+func (q *quick) bounds(c *counted, s sums, n int) (v span, exact bool) {
+	g := c.goal
+	v = q.value(c, s)
+	if n == 0 || g.Basis != pricing.AfterOrder || g.Measure != pricing.Value {
+		return v, true
+	}
+	added := q.lowersAdded()
+	lines := c.lines
+	if added && g.Scope[0] {
+		lines++
+	}
+	if lines == 0 {
+		return v, true
+	}
+	isNet := g.WithoutTax && q.p.TaxShown
+	if !isNet && !c.outside && (g.Scope[0] || !added) {
+		for _, t := range q.steps[:n] {
+			v = span{v.lo - t.off.lo, v.hi - t.off.hi}
+		}
+		return v, true
+	}
+	// A part of the lines that are lowered is counted. Each one's share is its exact
+	// part of the sum, rounded down or up, so that k shares lie less than k from
+	// theirs.
+	w := span{s.lowered, s.lowered}
+	if added && g.Scope[0] {
+		w = w.plus(span{q.lo, q.hi})
+	}
+	was := w
+	k := money.Minor(lines)
+	for _, t := range q.steps[:n] {
+		o := &q.p.Orders[t.order]
+		if o.Percent > 0 && (o.Cap == 0 || t.off.hi < o.Cap) {
+			low, high := sharesOf(o.Percent, w.lo), sharesOf(o.Percent, w.hi)
+			w = span{w.lo - low.hi - k + 1, w.hi - high.lo + k - 1}
+		} else {
+			w = span{w.lo - portion(t.off.hi, w.hi, t.base.lo) - k, w.hi - portion(t.off.lo, w.lo, t.base.hi) + k}
+		}
+		w = span{max(0, w.lo), max(0, min(w.hi, was.hi))}
+	}
+	if !isNet {
+		return span{v.lo - (was.lo - w.lo), v.hi - (was.hi - w.hi)}, false
+	}
+	// What is lost, net of the tax within it, lies between the loss itself and the
+	// loss without the highest rate.
+	lost := span{max(0, was.lo-w.lo), max(0, was.hi-w.hi)}
+	return span{v.lo - max(lost.lo, lost.hi) - k - 1, v.hi - net(q.taxes.most, min(lost.lo, lost.hi)) + k + 1}, false
 }
 
 // share is what the one order reward of the set at hand takes from the lines that a
@@ -458,20 +459,19 @@ func (q *quick) target(r *ranges, c *quickChoice, set, n int) verdict {
 	}
 }
 
-// guess returns about the least addition in [lo, hi] that reaches a shipping or gift
-// rung: the least under the first choice with every order reward on top.
-func (q *quick) guess(t pricing.Ref, lo, hi money.Minor) (money.Minor, bool) {
+// guess returns about where in [lo, hi] the least addition that reaches a shipping or
+// gift rung lies: from where it may, to where it must, under the first choice with
+// every order reward on top.
+func (q *quick) guess(t pricing.Ref, lo, hi money.Minor) (from, to money.Minor, ok bool) {
 	if len(q.choices) == 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 {
-		return 0, false
+		return 0, 0, false
 	}
 	c := &q.choices[0]
 	goal, of := q.ships, c.ships
 	if t.Class == pricing.GiftClass {
 		goal, of = q.gifts, c.gifts
 	}
-	q.rough = true
-	defer func() { q.rough = false }()
-	x, ok := least(lo, hi, func(x money.Minor) bool {
+	measure := func(x money.Minor) span {
 		q.lo, q.hi = x, x
 		base := c.base
 		if q.lowersAdded() {
@@ -487,10 +487,17 @@ func (q *quick) guess(t pricing.Ref, lo, hi money.Minor) (money.Minor, bool) {
 				n++
 			}
 		}
-		q.after = q.after[:0]
-		return q.late(&goal[t.Index], of[t.Index], n, c) != never
-	})
-	return x, ok
+		v, _ := q.bounds(&goal[t.Index], of[t.Index], n)
+		return v
+	}
+	want := goal[t.Index].goal.Threshold
+	if from, ok = climb(lo, hi, want, func(x money.Minor) money.Minor { return measure(x).hi }); !ok {
+		return 0, 0, false
+	}
+	if to, ok = climb(from, hi, want, func(x money.Minor) money.Minor { return measure(x).lo }); !ok {
+		to = hi
+	}
+	return from, to, true
 }
 
 // asks tells whether a target is one of those that are judged quickly: a shipping

@@ -103,7 +103,7 @@ func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
 	}
 	out := ToAdd{Least: x, Exists: true}
 	for {
-		lost, any := s.lastLost(x, x+reach)
+		lost, any := s.lastLost(x+1, x+reach)
 		if s.spent() {
 			out.Spent = true
 			return out
@@ -179,7 +179,7 @@ func (s *search) reached(x money.Minor) bool {
 func (s *search) alone() (money.Minor, bool) {
 	goal := s.goal
 	goal.Most = 0
-	makes := func(x money.Minor) bool {
+	worth := func(x money.Minor) money.Minor {
 		left := x
 		if goal.Basis == pricing.AfterOrder {
 			for i := range s.p.Orders {
@@ -191,10 +191,29 @@ func (s *search) alone() (money.Minor, bool) {
 		if goal.WithoutTax && s.p.TaxShown {
 			left = net(s.p.Lines[0].Tax, left)
 		}
-		return goal.Meets(left, true)
+		return left
 	}
-	return least(1, money.Most/4, makes)
+	return climb(1, money.Most/4, goal.Threshold, worth)
 }
+
+// climb returns the least x in [lo, hi] for which worth(x) is at least want; worth
+// never falls, and rises by no more than x does.
+func climb(lo, hi, want money.Minor, worth func(money.Minor) money.Minor) (money.Minor, bool) {
+	x := lo
+	for range mostClimbs {
+		missing := want - worth(x)
+		if missing <= 0 {
+			return x, true
+		}
+		if x += missing; x > hi {
+			return 0, false
+		}
+	}
+	return least(x, hi, func(x money.Minor) bool { return worth(x) >= want })
+}
+
+// mostClimbs is how many steps are tried before a range is halved.
+const mostClimbs = 24
 
 // least returns the least x in [lo, hi] for which a monotone property holds.
 func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool) {
@@ -264,12 +283,21 @@ func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
 		return 0, false
 	}
 	mid := lo + (hi-lo)/2
-	if s.quick != nil && hi-lo > 4*about {
+	if s.quick != nil && hi-lo > 2*about {
 		// Most often nothing happens but near the guess.
-		if x, ok := s.quick.guess(s.t, lo, hi); ok && x-about > lo && x-about < hi {
-			mid = x - about
-		} else if ok && x+about < hi {
-			mid = x + about
+		if from, to, ok := s.quick.guess(s.t, lo, hi); ok && (from == lo || s.judge(lo, from-1) == never) {
+			lo = from
+			for x := from; to-from <= about && x <= to && !s.spent(); x++ {
+				if lo = x + 1; s.judge(x, x) == always {
+					return x, true
+				}
+			}
+			if lo > hi {
+				return 0, false
+			}
+			if mid = to; mid >= hi || mid < lo {
+				mid = lo + (hi-lo)/2
+			}
 		}
 	}
 	if x, ok := s.first(lo, mid); ok || s.spent() {
@@ -278,8 +306,8 @@ func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
 	return s.first(mid+1, hi)
 }
 
-// about is how near a guess is thought to be.
-const about = 4
+// about is how many additions near a guess are tried one by one.
+const about = 8
 
 // lastLost returns the greatest x in [lo, hi] that does not reach the rung.
 func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
@@ -293,8 +321,19 @@ func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
 		return hi, true
 	}
 	mid := lo + (hi-lo)/2
-	if near := lo + 2*about; s.quick != nil && near < mid && s.judge(near+1, hi) == always {
-		return s.lastLost(lo, near) // most often nothing happens but at once
+	if s.quick != nil && hi-lo > 2*about {
+		if _, to, ok := s.quick.guess(s.t, lo, hi); ok && to < mid && s.judge(max(lo+1, to), hi) == always {
+			to = max(lo+1, to)
+			for x := to - 1; to-lo <= about && x >= lo && !s.spent(); x-- { // most often nothing happens but at once
+				if s.judge(x, x) != always {
+					return x, true
+				}
+			}
+			if to-lo <= about {
+				return 0, false
+			}
+			return s.lastLost(lo, to-1)
+		}
 	}
 	if x, ok := s.lastLost(mid+1, hi); ok || s.spent() {
 		return x, ok
