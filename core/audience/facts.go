@@ -1,6 +1,7 @@
 package audience
 
 import (
+	"slices"
 	"time"
 
 	"agonal.dev/agonal/core/catalog"
@@ -65,8 +66,9 @@ type Facts struct {
 	At   time.Time      // zero: not known
 	Zone *time.Location // the shop's
 
-	judged []Truth // of the conditions that trees share: 0, or one more than what was found
-	sums   sums    // of the lines, once judged is there
+	judged   []Truth // of the conditions that trees share: 0, or one more than what was found
+	sums     sums    // of the lines
+	sumsDone bool
 }
 
 // sums is what all lines of a cart come to.
@@ -76,7 +78,7 @@ type sums struct {
 }
 
 func (f *Facts) totals() sums {
-	if f.judged != nil {
+	if f.sumsDone {
 		return f.sums
 	}
 	var out sums
@@ -93,4 +95,11 @@ func (f *Facts) totals() sums {
 
 // Remember makes conditions that trees of one [Shared] have in common be judged
 // once; n is their count. The facts must not change from here on.
-func (f *Facts) Remember(n int) { f.sums, f.judged = f.totals(), make([]Truth, n) }
+func (f *Facts) Remember(n int) {
+	f.sums, f.sumsDone = f.totals(), true
+	f.judged = slices.Grow(f.judged[:0], n)[:n]
+	clear(f.judged)
+}
+
+// Reset empties facts for another use of their room.
+func (f *Facts) Reset() { *f = Facts{Lines: f.Lines[:0], judged: f.judged[:0]} }

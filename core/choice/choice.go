@@ -82,12 +82,16 @@ func compare(a, b *Candidate) int {
 // their indexes in the order they are shown: one, or as many as the placement
 // lists. The same candidates give the same pick in whatever order they come.
 func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Placement][]int {
-	order := make([]int, len(candidates))
-	for i := range order {
-		order[i] = i
+	order := make([]int, 0, len(candidates))
+	for _, newly := range []bool{true, false} {
+		for i := range candidates {
+			if candidates[i].Newly == newly {
+				order = append(order, i)
+			}
+		}
 	}
 	less := func(a, b int) int { return compare(&candidates[a], &candidates[b]) }
-	if !slices.IsSortedFunc(order, less) {
+	if !slices.IsSortedFunc(order, less) { // most often the merchant's order decides, and they come in it
 		slices.SortFunc(order, less)
 	}
 	var full []nudge.Placement

@@ -7,23 +7,18 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// assemble builds the pricing problem of the cart as it is, and tells for each
-// nudge that takes part where its rungs stand in it.
-func (w *work) assemble() (*pricing.Problem, [][]taker) {
-	p, places, _ := w.build(0)
-	return p, places
-}
-
-// build builds a problem with so many added units, none or one as line 0, before
-// the cart's lines; with one, quiet nudges take part too. It tells for each nudge
-// where its rungs stand, and its scopes, in which no added unit is counted yet.
-func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes [][]pricing.Scope) {
+// build builds the pricing problem of the cart as it is, or with one added unit as
+// line 0, before the cart's lines; with one, quiet nudges take part too. It tells for
+// each nudge that takes part where its rungs stand in it, and with an added unit its
+// scopes, in which that is not counted yet.
+func (w *work) build(extra int, in *room) (p *pricing.Problem, places [][]taker, scopes [][]pricing.Scope) {
 	set := &w.s.shop.Settings
 	p = &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor, Added: extra > 0}
 	if set.Margin != nil {
 		p.Floor = *set.Margin
 	}
-	p.Lines = toPricing(w.lines, extra)
+	in.lines = toPricing(in.lines, w.lines, extra)
+	p.Lines = in.lines
 	if p.Added {
 		p.Lines[0] = pricing.Line{Tax: w.region.Rate(""), Product: -1, Variant: -1}
 	}
@@ -47,11 +42,13 @@ func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes []
 			a.weighs = a.weighs || b.nudge.Group != "" || b.nudge.Refuses&pricing.GiftClass != 0
 		}
 	}
-	p.Nudges = make([]pricing.Nudge, 0, n)
-	p.Units, p.Orders = make([]pricing.Unit, 0, all.units), make([]pricing.Order, 0, all.orders)
-	p.Ships, p.Gifts = make([]pricing.Shipping, 0, all.ships), make([]pricing.Gift, 0, all.gifts)
-	a.takers, a.refs = make([]taker, 0, rungs), make([]pricing.Ref, all.refs)
-	places = make([][]taker, len(w.taking))
+	p.Nudges = slices.Grow(in.nudges[:0], n)
+	p.Units, p.Orders = slices.Grow(in.units[:0], all.units), slices.Grow(in.orders[:0], all.orders)
+	p.Ships, p.Gifts = slices.Grow(in.ships[:0], all.ships), slices.Grow(in.gifts[:0], all.gifts)
+	in.takers, in.refs = slices.Grow(in.takers[:0], rungs), slices.Grow(in.refs[:0], all.refs)[:all.refs]
+	a.takers, a.refs, a.in, a.room = in.takers, in.refs, in, in.scopes
+	in.places = emptied(in.places, len(w.taking))
+	places = in.places
 	if p.Added {
 		scopes = make([][]pricing.Scope, len(w.taking))
 	}
@@ -65,6 +62,7 @@ func (w *work) build(extra int) (p *pricing.Problem, places [][]taker, scopes []
 			scopes[i] = a.scopes
 		}
 	}
+	in.nudges, in.units, in.orders, in.ships, in.gifts = p.Nudges, p.Units, p.Orders, p.Ships, p.Gifts
 	return p, places, scopes
 }
 
@@ -78,7 +76,8 @@ type assembler struct {
 	from, to int  // the methods there are to choose from
 	takers   []taker
 	refs     []pricing.Ref
-	room     []bool // for scopes
+	in       *room
+	room     []bool // of it, for scopes
 	// Of the nudge at hand:
 	t       *taking
 	nudge   int // place among the problem's nudges
@@ -92,10 +91,12 @@ func (a *assembler) takes(t *taking) bool { return t.reason == "" && (!t.quiet |
 // scope makes a scope in which nothing is counted yet.
 func (a *assembler) scope() pricing.Scope {
 	if len(a.room) < a.lines {
-		a.room = make([]bool, a.lines*max(4, 2*len(a.w.taking)))
+		a.in.scopes = make([]bool, a.lines*max(4, 2*len(a.w.taking), 2*len(a.in.scopes)/a.lines))
+		a.room = a.in.scopes
 	}
 	out := a.room[:a.lines:a.lines]
 	a.room = a.room[a.lines:]
+	clear(out)
 	return out
 }
 

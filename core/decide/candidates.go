@@ -2,7 +2,6 @@ package decide
 
 import (
 	"slices"
-	"sync"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/codes"
@@ -16,8 +15,7 @@ type candidate struct {
 	quiet bool
 }
 
-// finder finds the candidates of one decision. Finders are used again: their room
-// is as large as a shop has nudges.
+// finder finds the candidates of one decision.
 type finder struct {
 	slots []int32 // per nudge of the snapshot: 0, or how it was found; in the end its place among those taking part, from 1
 	found []int32
@@ -32,15 +30,12 @@ const (
 	quiet   = 2 // by what may be added only
 )
 
-var finders = sync.Pool{New: func() any { return new(finder) }}
-
-// done gives a finder back.
-func (f *finder) done() {
+// clear forgets what was found.
+func (f *finder) clear() {
 	for _, i := range f.found {
 		f.slots[i] = 0
 	}
 	f.found, f.hits = f.found[:0], f.hits[:0]
-	finders.Put(f)
 }
 
 func (f *finder) add(nudges []int32, how int32) {
@@ -64,8 +59,7 @@ func (f *finder) hit(nudges []int32, line int) {
 func (w *work) candidates() []candidate {
 	s, req := w.s, w.req
 	x := &s.index[w.at]
-	f := finders.Get().(*finder)
-	w.finder = f
+	f := &w.desk.finder
 	if len(f.slots) < len(s.nudges) {
 		f.slots = make([]int32, len(s.nudges))
 	}
@@ -83,11 +77,12 @@ func (w *work) candidates() []candidate {
 	} else {
 		w.reach(x, f)
 	}
-	out := make([]candidate, 0, len(f.found))
+	out := w.desk.candidates[:0]
 	slices.Sort(f.found)
 	for _, i := range f.found {
 		out = append(out, candidate{&s.nudges[i], i, f.slots[i] == quiet})
 	}
+	w.desk.candidates = out
 	return w.inPlace(out)
 }
 
@@ -137,7 +132,8 @@ func (w *work) reach(x *index, f *finder) {
 
 // count marks, for every nudge that takes part, the lines that it counts.
 func (w *work) count() {
-	all := make([]bool, len(w.taking)*len(w.lines))
+	w.desk.counts = emptied(w.desk.counts, len(w.taking)*len(w.lines))
+	all := w.desk.counts
 	bought := false // whether a line comes from a nudge
 	for j := range w.lines {
 		bought = bought || w.lines[j].Origin != nil
@@ -149,7 +145,7 @@ func (w *work) count() {
 			continue
 		}
 		if t.at >= 0 {
-			w.finder.slots[t.at] = int32(i) + 1
+			w.desk.finder.slots[t.at] = int32(i) + 1
 			if t.n.keyed {
 				continue
 			}
@@ -158,8 +154,8 @@ func (w *work) count() {
 			t.counts[j] = w.counts(t.n, &w.lines[j], t.n.all)
 		}
 	}
-	for _, h := range w.finder.hits {
-		if i := w.finder.slots[h.nudge] - 1; i >= 0 {
+	for _, h := range w.desk.finder.hits {
+		if i := w.desk.finder.slots[h.nudge] - 1; i >= 0 {
 			if t := &w.taking[i]; t.at == h.nudge && t.reason == "" {
 				t.counts[h.line] = w.counts(t.n, &w.lines[h.line], t.n.only)
 			}

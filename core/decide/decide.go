@@ -25,17 +25,19 @@ func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
 	if len(req.Cart.Lines) > MostLines {
 		return Decision{}, req.Check()
 	}
-	order := req.Cart.order()
-	if err := req.check(order); err != nil {
+	desk := desks.Get().(*desk)
+	defer desk.clear()
+	desk.order = req.Cart.order(desk.order[:0])
+	if err := req.check(desk.order); err != nil {
 		return Decision{}, err
 	}
 	at, err := s.regionOf(req.Cart)
 	if err != nil {
 		return Decision{}, err
 	}
-	w := &work{s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, brief: brief}
+	w := &work{desk: desk, s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, brief: brief}
 	w.tongue = tongueIn(w.region, req.Moment.Locale)
-	if err := w.look(order); err != nil {
+	if err := w.look(desk.order); err != nil {
 		return Decision{}, err
 	}
 	if err := w.gather(); err != nil {
@@ -46,6 +48,7 @@ func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
 
 // work is one decision in the making.
 type work struct {
+	desk      *desk
 	s         *Snapshot
 	req       *Request
 	region    *catalog.Region
@@ -58,7 +61,6 @@ type work struct {
 	giftLines []CartLine // free gifts of the request's cart
 	known     *audience.Facts
 	codes     []string // entered, and applied by nudges
-	finder    *finder
 	taking    []taking
 	problem   *pricing.Problem
 	outcome   pricing.Outcome
@@ -98,8 +100,7 @@ func (w *work) gather() error {
 		return err
 	}
 	candidates := w.candidates()
-	defer w.finder.done()
-	w.taking = make([]taking, 0, len(candidates))
+	w.taking = w.desk.taking[:0]
 	w.codes = w.req.Cart.Codes
 	for _, c := range candidates {
 		if c.n.Definition.AppliesCode == "" || w.outside(c.n).reason != "" {
@@ -113,6 +114,7 @@ func (w *work) gather() error {
 			w.taking = append(w.taking, t)
 		}
 	}
+	w.desk.taking = w.taking
 	w.count()
 	return nil
 }
@@ -281,7 +283,7 @@ func (w *work) decide() (Decision, error) {
 
 // price solves the cart as it is.
 func (w *work) price() {
-	problem, places := w.assemble()
+	problem, places, _ := w.build(0, &w.desk.cart)
 	w.placed = make([]*compiled, 0, len(problem.Nudges))
 	for i := range w.taking {
 		if t := &w.taking[i]; places[i] != nil {
@@ -332,7 +334,7 @@ func (w *work) shipping() *Shipping {
 	if w.chosen >= 0 {
 		each := *w
 		each.chosen = -1
-		all, _ = each.assemble()
+		all, _, _ = each.build(0, new(room))
 	}
 	for i, m := range w.methods {
 		o := w.outcome

@@ -89,7 +89,7 @@ func (s *Snapshot) regionOf(c Cart) (int, error) {
 func (w *work) look(order []int32) error {
 	s, req, r := w.s, w.req, w.region
 	var errs []lineError
-	out := make([]line, 0, len(order)+1)
+	out := slices.Grow(w.desk.lines[:0], len(order)+1)
 	wares := s.wares(w.at)
 	var total money.Minor
 	var grams int64
@@ -139,6 +139,7 @@ func (w *work) look(order []int32) error {
 		}
 		out = append(out, l)
 	}
+	w.desk.lines = out
 	if len(errs) > 0 {
 		return inputOrder(errs)
 	}
@@ -218,8 +219,8 @@ func (l *line) isAdded() bool { return l.SKU == "" }
 
 // toPricing turns lines into the pricing's, with numbers for products and
 // variants. An added unit has a price and no quantity.
-func toPricing(lines []line, extra int) []pricing.Line {
-	out := make([]pricing.Line, extra, extra+len(lines))
+func toPricing(out []pricing.Line, lines []line, extra int) []pricing.Line {
+	out = append(slices.Grow(out[:0], extra+len(lines)), make([]pricing.Line, extra)...)
 	for i := range lines {
 		l := &lines[i]
 		p := pricing.Line{
@@ -240,13 +241,11 @@ func (w *work) facts() *audience.Facts {
 		return w.known
 	}
 	r := w.req
-	f := &audience.Facts{
-		Region: w.region.ID, Codes: r.Cart.Codes, Method: r.Cart.Method, SignedIn: r.Shopper.SignedIn, Groups: r.Shopper.Groups,
-		Orders: r.Shopper.Orders, LastOrder: r.Shopper.LastOrder, Lifetime: r.Shopper.Lifetime,
-		Campaign: r.Visit.Campaign, Device: r.Visit.Device, Acts: r.Visit.Acts, Arms: r.Visit.Arms,
-		Page: string(r.Moment.Page.Kind), At: r.Moment.At, Zone: w.s.zone,
-	}
-	f.Lines = make([]audience.Line, 0, len(w.lines))
+	f := &w.desk.facts
+	f.Region, f.Codes, f.Method, f.SignedIn, f.Groups = w.region.ID, r.Cart.Codes, r.Cart.Method, r.Shopper.SignedIn, r.Shopper.Groups
+	f.Orders, f.LastOrder, f.Lifetime = r.Shopper.Orders, r.Shopper.LastOrder, r.Shopper.Lifetime
+	f.Campaign, f.Device, f.Acts, f.Arms = r.Visit.Campaign, r.Visit.Device, r.Visit.Acts, r.Visit.Arms
+	f.Page, f.At, f.Zone = string(r.Moment.Page.Kind), r.Moment.At, w.s.zone
 	for i := range w.lines {
 		if l := &w.lines[i]; !l.isAdded() {
 			f.Lines = append(f.Lines, audience.Line{Quantity: l.Quantity, Amount: l.amount, Grams: l.grams * l.Quantity, GiftCard: l.giftCard})

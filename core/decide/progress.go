@@ -54,7 +54,7 @@ type added struct {
 // find asks what must be added for a rung of a nudge.
 func (w *work) find(t *taking, rung int) progress.ToAdd {
 	if w.added == nil {
-		p, places, scopes := w.build(1)
+		p, places, scopes := w.build(1, &w.desk.added)
 		w.added = &added{places: places, scopes: scopes, q: progress.Ask(p)}
 	}
 	a := w.added

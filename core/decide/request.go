@@ -205,7 +205,7 @@ func (r Request) Check() error {
 	if len(r.Cart.Lines) > MostLines {
 		return FieldErrors{{"cart.lines", fmt.Sprintf("%d lines are too many; at most %d", len(r.Cart.Lines), MostLines)}}
 	}
-	return r.check(r.Cart.order())
+	return r.check(r.Cart.order(nil))
 }
 
 func (r *Request) check(order []int32) error {
@@ -274,11 +274,10 @@ func (r *Request) check(order []int32) error {
 }
 
 // order lists the places of the cart's lines in the order in which they are decided:
-// by SKU, plan, origin, id.
-func (c *Cart) order() []int32 {
-	order := make([]int32, len(c.Lines))
-	for i := range order {
-		order[i] = int32(i)
+// by SKU, plan, origin, id. It appends them to what is given.
+func (c *Cart) order(order []int32) []int32 {
+	for i := range c.Lines {
+		order = append(order, int32(i))
 	}
 	slices.SortFunc(order, func(a, b int32) int { return cmp.Or(c.Lines[a].compare(&c.Lines[b]), int(a-b)) })
 	return order

@@ -12,10 +12,7 @@ type counted struct {
 // measure returns the measure of a goal over what it sees, and whether anything
 // is counted at all.
 func (p *Problem) measure(g Goal, c counted) (measure int64, any bool) {
-	var same map[int]int64
-	if g.Measure == SameProduct || g.Measure == SameVariant || g.Measure == Distinct {
-		same = map[int]int64{}
-	}
+	same := sameSums{}
 	for i, in := range g.Scope {
 		if !in {
 			continue
@@ -38,9 +35,9 @@ func (p *Problem) measure(g Goal, c counted) (measure int64, any bool) {
 		case Units:
 			measure += n
 		case SameProduct, Distinct:
-			same[l.Product] += n
+			same.add(l.Product, n)
 		case SameVariant:
-			same[l.Variant] += n
+			same.add(l.Variant, n)
 		case Weight:
 			measure += l.Grams * n
 		}
@@ -48,17 +45,47 @@ func (p *Problem) measure(g Goal, c counted) (measure int64, any bool) {
 	}
 	switch g.Measure {
 	case SameProduct, SameVariant:
-		for _, n := range same {
-			measure = max(measure, n)
-		}
+		same.each(func(n int64) { measure = max(measure, n) })
 	case Distinct:
-		for _, n := range same {
-			if n > 0 {
-				measure++
-			}
-		}
+		same.each(func(n int64) { measure += min(1, n) })
 	}
 	return measure, any
+}
+
+// sameSums adds numbers up by kind.
+type sameSums struct {
+	kinds [8]int // the first ones
+	sums  [8]int64
+	few   int           // how many of them there are
+	more  map[int]int64 // the others
+}
+
+func (s *sameSums) add(kind int, n int64) {
+	for i := range s.few {
+		if s.kinds[i] == kind {
+			s.sums[i] += n
+			return
+		}
+	}
+	if s.few < len(s.kinds) {
+		s.kinds[s.few], s.sums[s.few] = kind, n
+		s.few++
+		return
+	}
+	if s.more == nil {
+		s.more = map[int]int64{}
+	}
+	s.more[kind] += n
+}
+
+// each visits the sums.
+func (s *sameSums) each(visit func(int64)) {
+	for _, n := range s.sums[:s.few] {
+		visit(n)
+	}
+	for _, n := range s.more {
+		visit(n)
+	}
 }
 
 // measureAt is measure with every unit counted and lines that cost amounts.
@@ -119,8 +146,13 @@ func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
 	case AfterOrder:
 		return after
 	}
-	p.scratch = p.before(p.scratch) // looked at at once, never kept
-	return p.scratch
+	if p.befores == nil {
+		p.befores = p.before(make([]money.Minor, 0, len(p.Lines)))
+	}
+	if p.Added {
+		p.befores[0] = p.Lines[0].Amount
+	}
+	return p.befores
 }
 
 // net is an amount without the tax it includes.

@@ -213,6 +213,7 @@ type Problem struct {
 
 	dearest []int // the lines by price, once they have been put in order
 	scratch []money.Minor
+	befores []money.Minor // what lines cost before nudges, once that has been asked
 	bonds   *Bonds        // what binds its rungs, once that has been found
 	lows    []money.Minor // what lines can cost at least after unit rewards, likewise
 	units   Scope         // the lines that unit rungs may make cheaper, likewise
