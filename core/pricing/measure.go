@@ -146,8 +146,11 @@ func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
 	case AfterOrder:
 		return after
 	}
-	if p.befores == nil {
-		p.befores = p.before(make([]money.Minor, 0, len(p.Lines)))
+	if len(p.Lines) == 0 {
+		return nil
+	}
+	if p.beforesOf != &p.Lines[0] {
+		p.befores, p.beforesOf = p.before(make([]money.Minor, 0, len(p.Lines))), &p.Lines[0]
 	}
 	if p.Added {
 		p.befores[0] = p.Lines[0].Amount

@@ -211,12 +211,13 @@ type Problem struct {
 	Floor       money.Rate  // least margin rate of every line a reward touches
 	MostOff     money.Minor // the most that may be taken off the goods; 0: no limit
 
-	dearest []int // the lines by price, once they have been put in order
-	scratch []money.Minor
-	befores []money.Minor // what lines cost before nudges, once that has been asked
-	bonds   *Bonds        // what binds its rungs, once that has been found
-	lows    []money.Minor // what lines can cost at least after unit rewards, likewise
-	units   Scope         // the lines that unit rungs may make cheaper, likewise
+	dearest   []int // the lines by price, once they have been put in order
+	scratch   []money.Minor
+	befores   []money.Minor // what lines cost before nudges, once that has been asked
+	beforesOf *Line         // the first of those lines
+	bonds     *Bonds        // what binds its rungs, once that has been found
+	lows      []money.Minor // what lines can cost at least after unit rewards, likewise
+	units     Scope         // the lines that unit rungs may make cheaper, likewise
 }
 
 var unbound Nudge
