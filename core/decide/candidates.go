@@ -69,7 +69,7 @@ func (w *work) candidates() []candidate {
 			f.hit(x.byProduct[l.item.Product.ID], i)
 		}
 		for _, name := range l.names {
-			f.hit(x.byName[name], i)
+			f.hit(x.byName.at(name), i)
 		}
 	}
 	if req.Every {
@@ -102,22 +102,22 @@ func (w *work) reach(x *index, f *finder) {
 		}
 	}
 	for _, i := range f.found {
-		if code := s.nudges[i].Definition.AppliesCode; code != "" {
-			f.add(x.byCode[codes.Normal(code)], touched)
+		if s.nudges[i].gates&applying != 0 {
+			f.add(x.byCode[codes.Normal(s.nudges[i].Definition.AppliesCode)], touched)
 		}
 	}
 	page := &req.Moment.Page
 	if p, ok := s.shop.Catalog.Product(page.Product); ok {
 		f.add(x.byProduct[p.ID], touched)
 		for _, c := range p.Collections {
-			f.add(x.byName[s.names.collections[c]], touched)
+			f.add(x.byName.at(s.names.collections[c]), touched)
 		}
 		for _, t := range p.Tags {
-			f.add(x.byName[s.names.tags[t]], touched)
+			f.add(x.byName.at(s.names.tags[t]), touched)
 		}
 	}
 	if c, ok := s.names.collections[page.Collection]; ok {
-		f.add(x.byName[c], touched)
+		f.add(x.byName.at(c), touched)
 	}
 	if req.Added != nil {
 		f.add(s.find(req.Added.Nudge), touched)
@@ -125,7 +125,7 @@ func (w *work) reach(x *index, f *finder) {
 	for _, i := range f.found {
 		// An added unit is of the collections and tags that the asking scope includes.
 		for _, name := range s.nudges[i].names {
-			f.add(x.byName[name], quiet)
+			f.add(x.byName.at(name), quiet)
 		}
 	}
 }

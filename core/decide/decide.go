@@ -103,7 +103,7 @@ func (w *work) gather() error {
 	w.taking = w.desk.taking[:0]
 	w.codes = w.req.Cart.Codes
 	for _, c := range candidates {
-		if c.n.Definition.AppliesCode == "" || w.outside(c.n).reason != "" {
+		if c.n.gates&applying == 0 || w.outside(c.n).reason != "" {
 			continue
 		}
 		w.codes = append(slices.Clone(w.codes), c.n.Definition.AppliesCode)
@@ -197,14 +197,14 @@ func (s surcharged) FeeRange(lo, hi money.Minor, grams int64) (least, most money
 func (w *work) outside(n *compiled) taking {
 	d := &n.Definition
 	t := taking{n: n}
-	switch {
-	case !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n):
+	switch g := n.gates; {
+	case g&scheduled != 0 && !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n):
 		t.reason = OutsideSchedule
-	case len(d.Audience.Regions) > 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
+	case g&regional != 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
 		t.reason = OutsideRegion
-	case !w.hasCode(n):
+	case g&coded != 0 && !w.hasCode(n):
 		t.reason = CodeMissing
-	case w.usedUp(n):
+	case g&limited != 0 && w.usedUp(n):
 		t.reason = LimitUsedUp
 	case len(n.blueprints[w.at].rungs) == 0:
 		t.reason = NoThreshold

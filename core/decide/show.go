@@ -126,9 +126,9 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return Dismissed
 	case slices.Contains(visit.Declined, id):
 		return Declined
-	case len(def.Audience.Pages) > 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
+	case t.n.gates&paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
-	case f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper:
+	case t.n.gates&capped != 0 && (f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper):
 		return ShownEnough
 	}
 	if r := w.unavailable(d, t); r != "" {
@@ -261,8 +261,12 @@ func tongueIn(region *catalog.Region, locale string) tongue {
 	default:
 		locale = "en"
 	}
+	at := slices.Index(region.Languages, locale)
+	if at >= 0 {
+		locale = region.Languages[at]
+	}
 	t := tongueOf(locale)
-	t.at = slices.Index(region.Languages, locale)
+	t.at = at
 	return t
 }
 

@@ -159,20 +159,54 @@ type retired struct {
 	at time.Time
 }
 
+// compiled is a nudge made ready. What every decision that it touches reads of it
+// comes first and lies together.
 type compiled struct {
-	Live
-	scope      catalog.Filter
-	carried    catalog.Facts // of a made-up unit in its scope
-	names      []int32       // the numbers of the collections and tags in its scope
-	keyed      bool          // it is found by what it counts
-	only       bool          // and counts all that is found so, save gift cards
-	all        bool          // it counts everything, save gift cards
+	gates      gates
+	keyed      bool // it is found by what it counts
+	only       bool // and counts all that is found so, save gift cards
+	all        bool // it counts everything, save gift cards
+	lone       bool // it has no order rewards and nothing binds it to other nudges
 	when       *audience.Tree
-	sentences  []sentences  // per language of its wording
 	blueprints []blueprint  // per region
+	names      []int32      // the numbers of the collections and tags in its scope
+	sentences  []sentences  // per language of its wording
 	items      []nudge.Item // its gifts and offers, if it gives nothing else
-	// lone tells that it has no order rewards and nothing binds it to other nudges.
-	lone bool
+	Live
+	scope   catalog.Filter
+	carried catalog.Facts // of a made-up unit in its scope
+}
+
+// gates tell what, besides its conditions, may keep a nudge from taking part or from
+// showing.
+type gates uint8
+
+const (
+	scheduled gates = 1 << iota
+	regional
+	coded
+	limited
+	paged
+	capped
+	applying // it applies a code
+)
+
+func gatesOf(d *nudge.Definition) gates {
+	var g gates
+	for gate, is := range map[gates]bool{
+		scheduled: d.Schedule.From != nil || d.Schedule.Until != nil,
+		regional:  len(d.Audience.Regions) > 0,
+		coded:     d.Audience.Code != "" || d.Audience.Pool != "",
+		limited:   d.Limits.Uses > 0 || d.Limits.PerShopper > 0 || len(d.Limits.Budget) > 0,
+		paged:     len(d.Audience.Pages) > 0,
+		capped:    d.Frequency.PerVisit > 0 || d.Frequency.PerShopper > 0,
+		applying:  d.AppliesCode != "",
+	} {
+		if is {
+			g |= gate
+		}
+	}
+	return g
 }
 
 // sentences are what a nudge says in a language: per state, in the order of
@@ -187,7 +221,7 @@ type sentences struct {
 type index struct {
 	broad     []int32 // those that count goods of any kind
 	byProduct map[string][]int32
-	byName    [][]int32 // by the number of a collection or tag
+	byName    lists // by the number of a collection or tag
 	byCode    map[string][]int32
 	byPool    map[string][]int32
 	all       []int32
@@ -245,11 +279,12 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (compiled, error) {
 	c.when = tree
 	c.carried = c.scope.Carried()
 	c.all = c.scope.IsEverything()
+	c.gates = gatesOf(&l.Definition)
 	c.lone = lone(&l.Definition)
 	c.blueprints = blueprints(&l, shop)
 	c.items = onlyItems(&l.Definition.Ladder)
 	for _, language := range l.Definition.Wording.Languages() {
-		in := sentences{language: language, of: make([][]nudge.Piece, len(nudge.States))}
+		in := sentences{language: spoken(shop.Regions, language), of: make([][]nudge.Piece, len(nudge.States))}
 		for i, st := range nudge.States {
 			if in.of[i], err = nudge.ParseSentence(l.Definition.Wording.Sentence(language, st)); err != nil {
 				return c, err
@@ -258,6 +293,17 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (compiled, error) {
 		c.sentences = append(c.sentences, in)
 	}
 	return c, nil
+}
+
+// spoken returns a language, where a region speaks it as that region's own text, so that
+// comparing the two is quick.
+func spoken(regions []catalog.Region, language string) string {
+	for i := range regions {
+		if at := slices.Index(regions[i].Languages, language); at >= 0 {
+			return regions[i].Languages[at]
+		}
+	}
+	return language
 }
 
 func lone(d *nudge.Definition) bool {
@@ -319,10 +365,12 @@ func (s *Snapshot) buildIndex() {
 	s.names = names
 	s.index = make([]index, len(s.shop.Regions))
 	for r := range s.index {
-		x := index{byProduct: map[string][]int32{}, byName: make([][]int32, names.count()), byCode: map[string][]int32{}, byPool: map[string][]int32{}}
+		x := index{byProduct: map[string][]int32{}, byCode: map[string][]int32{}, byPool: map[string][]int32{}}
+		byName := make([][]int32, names.count())
 		for i := range s.nudges {
-			x.put(int32(i), &s.nudges[i], s.shop.Regions[r].ID)
+			x.put(int32(i), &s.nudges[i], s.shop.Regions[r].ID, byName)
 		}
+		x.byName = listsOf(byName)
 		s.index[r] = x
 	}
 }
@@ -344,7 +392,25 @@ func (n *compiled) number(names *numbers) {
 	n.only = n.keyed && kinds == 1 && reflect.DeepEqual(n.scope, only)
 }
 
-func (x *index) put(i int32, n *compiled, region string) {
+// lists are many short lists in one place.
+type lists struct {
+	ends []int32
+	all  []int32
+}
+
+func listsOf(in [][]int32) lists {
+	out := lists{ends: make([]int32, len(in)+1)}
+	for i, l := range in {
+		out.all = append(out.all, l...)
+		out.ends[i+1] = int32(len(out.all))
+	}
+	return out
+}
+
+// at returns a list.
+func (l *lists) at(i int32) []int32 { return l.all[l.ends[i]:l.ends[i+1]] }
+
+func (x *index) put(i int32, n *compiled, region string, byName [][]int32) {
 	x.all = append(x.all, i)
 	d := &n.Definition
 	if len(d.Audience.Regions) > 0 && !slices.Contains(d.Audience.Regions, region) {
@@ -365,7 +431,7 @@ func (x *index) put(i int32, n *compiled, region string) {
 		}
 	default: // the numbers of collections come first; tags count only where there are none
 		for _, c := range n.names[:cmp.Or(len(in.Collections), len(n.names))] {
-			x.byName[c] = append(x.byName[c], i)
+			byName[c] = append(byName[c], i)
 		}
 	}
 }
