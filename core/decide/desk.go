@@ -5,6 +5,7 @@ import (
 	"sync"
 
 	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/choice"
 	"agonal.dev/agonal/core/pricing"
 )
 
@@ -18,6 +19,8 @@ type desk struct {
 	taking     []taking
 	counts     []bool
 	facts      audience.Facts
+	contenders []choice.Candidate
+	speakers   []speaker
 	cart       room // for the problem of the cart
 	added      room // and for that of the cart with an added unit
 }

@@ -102,8 +102,11 @@ func (w *work) giftGiven(tk *taker) bool {
 // the request.
 func (w *work) gifts(d *Decision) {
 	d.Gifts = []GiftOutcome{}
-	given := map[string]int64{} // stock already taken by gifts
+	var given map[string]int64 // stock already taken by gifts
 	w.earned(nudge.GiftClass, func(t *taking, rung int, r *nudge.Reward) {
+		if given == nil {
+			given = map[string]int64{}
+		}
 		d.Gifts = append(d.Gifts, w.gift(t, rung, r, given))
 	})
 	for _, l := range w.giftLines {

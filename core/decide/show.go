@@ -37,8 +37,9 @@ type speaker struct {
 // show decides the state of every nudge and fills the placements.
 func (w *work) show(d *Decision) {
 	d.Shown = map[nudge.Placement][]Shown{}
-	candidates := make([]choice.Candidate, 0, len(d.Nudges))
-	speakers := make([]speaker, 0, len(d.Nudges))
+	candidates := slices.Grow(w.desk.contenders[:0], len(d.Nudges))
+	speakers := slices.Grow(w.desk.speakers[:0], len(d.Nudges))
+	w.desk.contenders, w.desk.speakers = candidates, speakers
 	for i := range d.Nudges {
 		o := &d.Nudges[i]
 		t := &w.taking[w.told[i]]
