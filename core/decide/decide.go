@@ -67,10 +67,13 @@ type work struct {
 	nodes     int  // of the searches for additions, still to be spent
 	brief     bool // prices and states only
 	added     *added
-	tongue    tongue
-	placed    []*compiled   // the problem's nudges
-	told      []int32       // per nudge of the decision: its place in taking
-	amounts   []money.Minor // room for amounts that outcomes point to
+	// quietMatters tells that nudges which only additions touch may give or bind
+	// something that decides whether a rung which is plain is reached.
+	quietMatters bool
+	tongue       tongue
+	placed       []*compiled   // the problem's nudges
+	told         []int32       // per nudge of the decision: its place in taking
+	amounts      []money.Minor // room for amounts that outcomes point to
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
@@ -112,6 +115,7 @@ func (w *work) gather() error {
 		t := w.outside(c.n)
 		if t.at, t.quiet = c.at, c.quiet; !t.quiet || t.reason == "" {
 			w.taking = append(w.taking, t)
+			w.quietMatters = w.quietMatters || t.quiet && !t.n.lone
 		}
 	}
 	w.desk.taking = w.taking

@@ -125,7 +125,7 @@ func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
 
 func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref) {
 	var found progress.ToAdd
-	if !w.quietMatter() && progress.Plain(w.problem, ref) {
+	if !w.quietMatters && progress.Plain(w.problem, ref) {
 		found = progress.FindPlain(w.problem, w.problem.Goal(ref), o.Counted, w.region.Rate(""))
 	} else {
 		found = w.find(t, o.Rung)
@@ -141,12 +141,6 @@ func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref) {
 	default:
 		o.Reason = "better_reward"
 	}
-}
-
-// quietMatter tells whether nudges that only additions touch may give or bind
-// something that decides whether a rung which is plain is reached.
-func (w *work) quietMatter() bool {
-	return slices.ContainsFunc(w.taking, func(t taking) bool { return t.quiet && t.reason == "" && !t.n.lone })
 }
 
 // again is how many units are missing to one more set, once one is made.
