@@ -135,14 +135,14 @@ func (a *assembler) step(st *step, key pricing.Key, goal *pricing.Goal) pricing.
 	p := a.p
 	switch {
 	case st.unit != nil:
-		u := *st.unit
+		p.Units = append(p.Units, *st.unit)
+		u := &p.Units[len(p.Units)-1]
 		u.Nudge, u.Goal, u.On = a.nudge, *goal, a.on(st)
-		p.Units = append(p.Units, u)
 		return pricing.Ref{Class: pricing.UnitClass, Index: len(p.Units) - 1}
 	case st.order != nil:
-		o := *st.order
+		p.Orders = append(p.Orders, *st.order)
+		o := &p.Orders[len(p.Orders)-1]
 		o.Nudge, o.Goal, o.Lines = a.nudge, *goal, a.lowered()
-		p.Orders = append(p.Orders, o)
 		return pricing.Ref{Class: pricing.OrderClass, Index: len(p.Orders) - 1}
 	case st.by != nil:
 		p.Ships = append(p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: *goal, By: a.by(st.by)})

@@ -227,18 +227,27 @@ func (p *Problem) anyGoods() bool {
 // that hold would together: as few as do it, and of those the first by key.
 // Beyond three rungs it drops what is not needed from the last one on.
 func (p *Problem) fewest(method int, listFee money.Minor, holds []bool) []int {
-	var use []int
-	fee := listFee
+	lowers := func(i int) bool { return holds[i] && p.Ships[i].By[method].Lower(listFee) < listFee }
+	fee, n := listFee, 0
 	for i := range p.Ships {
-		if holds[i] && p.Ships[i].By[method].Lower(listFee) < listFee {
-			use = append(use, i)
+		if lowers(i) {
 			fee = p.Ships[i].By[method].Lower(fee)
+			n++
 		}
 	}
 	if fee == listFee {
 		return nil
 	}
-	for size := 1; size <= min(3, len(use)); size++ {
+	use := make([]int, 0, n)
+	for i := range p.Ships {
+		if lowers(i) {
+			if p.Ships[i].By[method].Lower(listFee) == fee {
+				return append(use[:0], i)
+			}
+			use = append(use, i)
+		}
+	}
+	for size := 2; size <= min(3, len(use)); size++ {
 		if pick := p.pick(method, listFee, fee, use, nil, size); pick != nil {
 			return pick
 		}

@@ -9,7 +9,7 @@ type given struct {
 
 // money lists the rungs a choice gives that cost the shop money.
 func (p *Problem) money(c *candidate) []given {
-	var out []given
+	out := make([]given, 0, c.count())
 	for i, g := range c.units.Given {
 		if g {
 			out = append(out, given{p.Units[i].Key, p.nudge(p.Units[i].Nudge), UnitClass})
