@@ -55,13 +55,20 @@ func benchNudge(i int) nudge.Definition {
 		d.Ladder.Scope.Include.Collections = []string{fmt.Sprintf("shelf-%d", i)}
 	}
 	d.Name = fmt.Sprintf("%s %d", d.Name, i)
-	one := int64(1)
+	units, value := benchLeast(i)
 	d.Audience.When = &audience.Condition{All: []audience.Condition{
-		{Countries: []string{"DE", "AT"}},
-		{Units: &audience.Count{Least: &one}},
-		{Devices: []audience.Device{"phone", "desktop"}},
+		{Countries: []string{"DE", "AT", "CH"}[:1+i%3]},
+		{Units: &audience.Count{Least: &units}},
+		{CartValue: &audience.Money{Least: map[string]money.Amount{"home": decidetest.EUR(value)}}},
+		{Devices: []audience.Device{"phone", "desktop", "tablet"}[:1+i%2]},
 	}}
 	return d
+}
+
+// benchLeast is how many pieces, and goods of what value, a nudge asks a cart to hold:
+// less than every cart of the benchmark does.
+func benchLeast(i int) (units int64, value money.Minor) {
+	return int64(1 + i%5), money.Minor(500 + i%40*25)
 }
 
 func benchShop(b *testing.B, nudges int) *decide.Snapshot {
@@ -185,13 +192,15 @@ func BenchmarkLargestCart(b *testing.B) {
 // anything that the nudge counts. It prices nothing.
 func BenchmarkConditionPrograms(b *testing.B) {
 	const n = 1_000
-	env, err := cel.NewEnv(cel.Variable("country", cel.StringType), cel.Variable("device", cel.StringType), cel.Variable("units", cel.IntType),
+	env, err := cel.NewEnv(cel.Variable("country", cel.StringType), cel.Variable("device", cel.StringType), cel.Variable("units", cel.IntType), cel.Variable("value", cel.IntType),
 		cel.Variable("collections", cel.ListType(cel.StringType)))
 	require.NoError(b, err)
 	programs := make([]cel.Program, n)
 	for i := range programs {
 		d := benchNudge(i)
-		text := `country in ["DE", "AT"] && units >= 1 && device in ["phone", "desktop"]`
+		units, value := benchLeast(i)
+		text := fmt.Sprintf(`country in %s && units >= %d && value >= %d && device in %s`,
+			[]string{`["DE"]`, `["DE", "AT"]`, `["DE", "AT", "CH"]`}[i%3], units, value, []string{`["phone"]`, `["phone", "desktop"]`}[i%2])
 		if c := d.Ladder.Scope.Include.Collections; len(c) > 0 {
 			text += fmt.Sprintf(" && collections.exists(c, c == %q)", c[0])
 		}
@@ -203,14 +212,15 @@ func BenchmarkConditionPrograms(b *testing.B) {
 	s, carts := benchShop(b, n), benchRequests()
 	facts := make([]map[string]any, len(carts))
 	for i, c := range carts {
-		var units int64
+		var units, value int64
 		var collections []string
 		for _, l := range c.Cart.Lines {
 			it, _ := s.Catalog().Item(l.SKU)
 			units += l.Quantity
+			value += it.Variant.Prices["EUR"].Price * l.Quantity
 			collections = append(collections, it.Product.Collections...)
 		}
-		facts[i] = map[string]any{"country": c.Cart.Destination.Country, "device": string(c.Visit.Device), "units": units, "collections": collections}
+		facts[i] = map[string]any{"country": c.Cart.Destination.Country, "device": string(c.Visit.Device), "units": units, "value": value, "collections": collections}
 	}
 	for i := 0; b.Loop(); i++ {
 		for _, p := range programs {

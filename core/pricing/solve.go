@@ -315,25 +315,27 @@ func (p *Problem) shipHolds(afterUnits, after []money.Minor) []bool {
 // topped tells whether a higher rung of the same replacing ladder holds: then a
 // lower one is never given in its place. Unit rungs see to this themselves.
 func (p *Problem) topped(r Ref, holds func(Goal) bool) bool {
-	above := func(nudge int, own, other Key, g Goal) bool {
-		return p.nudge(nudge).Replacing && other.Nudge == own.Nudge && other.Rung > own.Rung && holds(g)
+	nudge, key := p.rung(r)
+	if !p.nudge(nudge).Replacing {
+		return false
 	}
+	above := func(other *Key, g *Goal) bool { return other.Nudge == key.Nudge && other.Rung > key.Rung && holds(*g) }
 	switch r.Class {
 	case OrderClass:
-		for _, o := range p.Orders[r.Index+1:] {
-			if above(o.Nudge, p.Orders[r.Index].Key, o.Key, o.Goal) {
+		for i := r.Index + 1; i < len(p.Orders); i++ {
+			if above(&p.Orders[i].Key, &p.Orders[i].Goal) {
 				return true
 			}
 		}
 	case ShippingClass:
-		for _, s := range p.Ships[r.Index+1:] {
-			if above(s.Nudge, p.Ships[r.Index].Key, s.Key, s.Goal) {
+		for i := r.Index + 1; i < len(p.Ships); i++ {
+			if above(&p.Ships[i].Key, &p.Ships[i].Goal) {
 				return true
 			}
 		}
 	case GiftClass:
-		for _, g := range p.Gifts[r.Index+1:] {
-			if above(g.Nudge, p.Gifts[r.Index].Key, g.Key, g.Goal) {
+		for i := r.Index + 1; i < len(p.Gifts); i++ {
+			if above(&p.Gifts[i].Key, &p.Gifts[i].Goal) {
 				return true
 			}
 		}

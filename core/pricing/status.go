@@ -76,35 +76,40 @@ func (p *Problem) nothingLeft(o *Outcome, i int) bool {
 	return o.ShipGiven[i] || o.Method < 0 || o.Fee == 0 || p.Ships[i].By[o.Method].Lower(o.ListFee) == o.ListFee
 }
 
-// superseded tells whether a later rung of the same nudge is given.
-func (p *Problem) superseded(o *Outcome, r Ref) bool {
-	later := func(key Key, own Key, given bool) bool {
-		return given && key.Nudge == own.Nudge && key.Rung > own.Rung
-	}
+// rung returns the nudge of a rung, as an index into Nudges, and its key.
+func (p *Problem) rung(r Ref) (nudge int, key *Key) {
 	switch r.Class {
 	case UnitClass:
-		for j, g := range o.UnitGiven {
-			if later(p.Units[j].Key, p.Units[r.Index].Key, g) {
-				return true
-			}
-		}
+		return p.Units[r.Index].Nudge, &p.Units[r.Index].Key
 	case OrderClass:
-		for j, g := range o.OrderGiven {
-			if p.nudge(p.Orders[j].Nudge).Replacing && later(p.Orders[j].Key, p.Orders[r.Index].Key, g) {
-				return true
-			}
-		}
-	case ShippingClass:
-		for j, g := range o.ShipGiven {
-			if later(p.Ships[j].Key, p.Ships[r.Index].Key, g) {
-				return true
-			}
+		return p.Orders[r.Index].Nudge, &p.Orders[r.Index].Key
+	case GiftClass:
+		return p.Gifts[r.Index].Nudge, &p.Gifts[r.Index].Key
+	}
+	return p.Ships[r.Index].Nudge, &p.Ships[r.Index].Key
+}
+
+// superseded tells whether a later rung of the same nudge is given; of order rungs
+// only one of a replacing ladder counts.
+func (p *Problem) superseded(o *Outcome, r Ref) bool {
+	nudge, own := p.rung(r)
+	given := o.ShipGiven
+	switch r.Class {
+	case UnitClass:
+		given = o.UnitGiven
+	case OrderClass:
+		if given = o.OrderGiven; !p.nudge(nudge).Replacing {
+			return false
 		}
 	case GiftClass:
-		for j, g := range o.GiftGiven {
-			if later(p.Gifts[j].Key, p.Gifts[r.Index].Key, g) {
-				return true
-			}
+		given = o.GiftGiven
+	}
+	for j, g := range given {
+		if !g {
+			continue
+		}
+		if _, key := p.rung(Ref{r.Class, j}); key.Nudge == own.Nudge && key.Rung > own.Rung {
+			return true
 		}
 	}
 	return false
