@@ -96,6 +96,44 @@ func TestTreesFollowThreeValuedLogic(t *testing.T) {
 	})
 }
 
+// Trees that share conditions, judged for the same facts, come out as each by itself,
+// since what one has found the others use.
+func TestTreesThatShareConditionsComeOutAsByThemselves(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var shared audience.Shared
+		var together, alone []*audience.Tree
+		for range rapid.IntRange(1, 6).Draw(t, "trees") {
+			c, _ := random(t, 2)
+			least := rapid.Int64Range(0, 5).Draw(t, "least")
+			c = audience.Condition{Any: []audience.Condition{c, {Units: &audience.Count{Least: &least}}}}
+			tree, err := shared.Compile(&c)
+			if err != nil {
+				require.ErrorContains(t, err, "true and false at once")
+				continue
+			}
+			single, err := audience.Compile(&c)
+			require.NoError(t, err)
+			together, alone = append(together, tree), append(alone, single)
+		}
+		facts := &audience.Facts{}
+		for range 2 { // the second time in the room of the first
+			for range rapid.IntRange(0, 2).Draw(t, "lines") {
+				facts.Lines = append(facts.Lines, audience.Line{Quantity: rapid.Int64Range(1, 3).Draw(t, "quantity")})
+			}
+			plain := &audience.Facts{Lines: facts.Lines}
+			facts.Remember(shared.Count())
+			for i, tree := range together {
+				require.Equal(t, alone[i].Holds(plain), tree.Holds(facts))
+				why, v := alone[i].Why(plain)
+				gotWhy, got := tree.Why(facts)
+				require.Equal(t, why, gotWhy)
+				require.Equal(t, v, got)
+			}
+			facts.Reset()
+		}
+	})
+}
+
 func TestImpossibleTreesAreRefusedByPath(t *testing.T) {
 	deep := audience.Condition{Empty: yes(true)}
 	for range 8 {

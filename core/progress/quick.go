@@ -225,7 +225,7 @@ func (q *quick) late(c *counted, s sums, n int, choice *quickChoice) verdict {
 	// Of a single addition what each line then costs decides.
 	var m int64
 	any := c.any || c.goal.Scope[0]
-	if n == 1 && !(c.goal.WithoutTax && q.p.TaxShown) {
+	if n == 1 && (!c.goal.WithoutTax || !q.p.TaxShown) {
 		m = q.value(c, s).lo - q.share(c, choice)
 	} else {
 		m, any = q.p.MeasureOf(*c.goal, q.lines(choice))

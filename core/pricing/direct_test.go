@@ -1,0 +1,99 @@
+package pricing_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/pricing/pricingtest"
+)
+
+// The short way gives what the search gives, and is often taken.
+func TestTheShortWayGivesWhatTheSearchGives(t *testing.T) {
+	t.Parallel()
+	short, cases := 0, 0
+	rapid.Check(t, func(t *rapid.T) {
+		shape := pricingtest.Small
+		shape.Bonds = rapid.IntRange(0, 3).Draw(t, "bonds") == 0
+		p := shape.Draw(t)
+		p.Mode = pricing.BestForShopper
+		cases++
+		if p.Direct() {
+			short++
+		}
+		got, want := p.Solve(), p.SolveAtLength()
+		require.Zero(t, want.Gap)
+		got.Exact, want.Exact = false, false
+		if len(want.Claims) == 0 {
+			want.Claims, got.Claims = nil, nil
+		}
+		require.Equal(t, want, got)
+	})
+	assert.Greater(t, 5*short, cases, "one in five at least is short: %d of %d", short, cases)
+}
+
+// two is a cart of three pieces at 10.00 and two at 4.00, under a nudge on each line.
+func two(first, second pricing.Unit) *pricing.Problem {
+	first.Key, second.Key = pricing.Key{Priority: 1, Nudge: "first"}, pricing.Key{Priority: 2, Nudge: "second"}
+	first.On, second.Nudge, second.On = pricing.Scope{true, false}, 1, pricing.Scope{false, true}
+	for _, u := range []*pricing.Unit{&first, &second} {
+		u.Goal.Measure = pricing.Units
+		u.Goal.Threshold = max(1, u.Goal.Threshold)
+		if u.Goal.Scope == nil {
+			u.Goal.Scope = u.On
+		}
+	}
+	return &pricing.Problem{
+		TaxShown: true, Nudges: make([]pricing.Nudge, 2), Units: []pricing.Unit{first, second},
+		Lines: []pricing.Line{{Unit: 1000, Quantity: 3, Amount: 3000}, {Unit: 400, Quantity: 2, Amount: 800, Product: 1, Variant: 1}},
+	}
+}
+
+// 10 % off each of three at 10.00 and 1.00 off each of two at 4.00:
+// 27.00 + 6.00 = 33.00.
+func TestNudgesWithUnitsOfTheirOwnAreAllGiven(t *testing.T) {
+	p := two(pricing.Unit{Percent: 100_000}, pricing.Unit{Form: pricing.AmountOff, Amount: 100})
+	assert.True(t, p.Direct())
+	o := p.Solve()
+	assert.Equal(t, int64(3300), o.ToPay)
+	assert.Equal(t, []int64{2700, 600}, o.After)
+}
+
+// A goal that counts what another nudge takes has fewer units than there are: five
+// pieces are asked for, of which the first nudge takes three. One of the two is given,
+// the one that saves more: 30.00 − 3.00 + 8.00 = 35.00, against 38.00 − 2.00.
+func TestAGoalThatCountsWhatAnotherTakesIsNoShortWay(t *testing.T) {
+	second := pricing.Unit{Form: pricing.AmountOff, Amount: 100}
+	second.Goal.Scope, second.Goal.Threshold = pricing.Scope{true, true}, 5
+	p := two(pricing.Unit{Percent: 100_000}, second)
+	assert.False(t, p.Direct())
+	o := p.Solve()
+	assert.Equal(t, int64(3500), o.ToPay)
+	assert.Equal(t, []bool{true, false}, o.UnitGiven)
+}
+
+// Free shipping of 5.90 from 35.00 after unit rewards: with both rewards goods cost
+// 33.00, so that the second one, worth 2.00, is better left out: 35.00 and nothing for
+// shipping, against 38.90.
+func TestWhereLeavingARewardOutPaysTheShortWayIsNotTaken(t *testing.T) {
+	p := two(pricing.Unit{Percent: 100_000}, pricing.Unit{Form: pricing.AmountOff, Amount: 100})
+	p.Methods = []pricing.Fees{fee(590)}
+	p.Ships = []pricing.Shipping{{
+		Key: pricing.Key{Priority: 3, Nudge: "free"}, Nudge: -1, By: []pricing.ShippingReward{{Form: pricing.Free}},
+		Goal: pricing.Goal{Scope: pricing.Scope{true, true}, Basis: pricing.AfterUnit, Threshold: 3500},
+	}}
+	assert.False(t, p.Direct())
+	o := p.Solve()
+	assert.Equal(t, int64(3500), o.ToPay)
+	assert.Equal(t, []bool{true, false}, o.UnitGiven)
+}
+
+// fee is a method with one fee.
+type fee int64
+
+func (f fee) Fee(int64, int64) int64 { return int64(f) }
+
+func (f fee) FeeRange(int64, int64, int64) (least, most int64) { return int64(f), int64(f) }

@@ -1,0 +1,17 @@
+package pricing
+
+// SolveAtLength is Solve without the short way to a choice.
+func (p *Problem) SolveAtLength() Outcome {
+	q := *p
+	s := q.solver(q.everyMethod())
+	open := min(q.eachUnitChoice(s), s.open)
+	out := q.outcome(s.best)
+	out.Gap = max(0, out.ToPay-open)
+	return out
+}
+
+// Direct tells whether a problem's choice is found the short way.
+func (p *Problem) Direct() bool {
+	q := *p
+	return q.solver(q.everyMethod()).direct()
+}
