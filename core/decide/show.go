@@ -276,25 +276,35 @@ func (w *work) money(m money.Minor) string {
 }
 
 func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Shown {
-	r := o.Rungs[st.rung]
-	values := map[nudge.Placeholder]string{
-		nudge.Threshold:  w.amount(r.Measure, r.Threshold, language),
-		nudge.CartValue:  w.amount(r.Measure, r.Counted, language),
-		nudge.RewardName: w.reward(n, r, language),
-	}
-	if missing, ok := r.missing(); ok && st.state != nudge.Reached {
-		values[nudge.ToAdd] = w.amount(r.Measure, missing, language)
-	}
-	for _, next := range o.Rungs[st.rung+1:] {
-		if missing, ok := next.missing(); ok {
-			values[nudge.NextToAdd] = w.amount(next.Measure, missing, language)
-			values[nudge.NextReward] = w.reward(n, next, language)
-			break
+	r := &o.Rungs[st.rung]
+	value := func(p nudge.Placeholder) (string, bool) {
+		switch p {
+		case nudge.Threshold:
+			return w.amount(r.Measure, r.Threshold, language), true
+		case nudge.CartValue:
+			return w.amount(r.Measure, r.Counted, language), true
+		case nudge.RewardName:
+			return w.reward(n, r, language), true
+		case nudge.ToAdd:
+			missing, ok := r.missing()
+			return w.amount(r.Measure, missing, language), ok && st.state != nudge.Reached
 		}
+		for i := st.rung + 1; i < len(o.Rungs); i++ {
+			next := &o.Rungs[i]
+			missing, ok := next.missing()
+			switch {
+			case !ok:
+			case p == nudge.NextToAdd:
+				return w.amount(next.Measure, missing, language), true
+			case p == nudge.NextReward:
+				return w.reward(n, next, language), true
+			}
+		}
+		return "", false
 	}
 	out := Shown{
 		Nudge: o.Nudge, Revision: o.Revision, Rung: r.Rung, State: st.state, Newly: st.newly, Language: language,
-		Pieces: fill(pieces, values), Look: n.Definition.Look, Progress: w.progress(o),
+		Pieces: fill(pieces, value), Look: n.Definition.Look, Progress: w.progress(o),
 	}
 	for _, p := range out.Pieces {
 		out.Text += p.Text
@@ -303,7 +313,7 @@ func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string,
 }
 
 // reward names what a rung gives, in the language of a sentence.
-func (w *work) reward(n *compiled, r RungOutcome, language string) string {
+func (w *work) reward(n *compiled, r *RungOutcome, language string) string {
 	if language == w.tongue.language {
 		return r.Reward
 	}
@@ -325,15 +335,18 @@ func (w *work) rewardsText(n *compiled, rung int, language string) string {
 	return nudge.RewardsText(n.Definition.Ladder.Rungs[rung].Rewards, voice(&w.s.shop, w.region, t))
 }
 
+// partOf says how much of something is there.
+var partOf = map[string]string{"en": "%[1]s of %[2]s", "de": "%[1]s von %[2]s", "pl": "%[1]s z %[2]s", "ja": "%[2]s中%[1]s"}
+
 func (w *work) progress(o *NudgeOutcome) Progress {
 	top := o.Rungs[len(o.Rungs)-1]
 	p := Progress{Most: top.Threshold, Value: min(top.Counted, top.Threshold), Marks: make([]Mark, 0, len(o.Rungs))}
 	for _, r := range o.Rungs {
 		p.Marks = append(p.Marks, Mark{At: r.Threshold, Reached: r.State == RungReached, Label: r.Reward})
 	}
-	of, ok := map[string]string{"de": "%[1]s von %[2]s", "pl": "%[1]s z %[2]s", "ja": "%[2]s中%[1]s"}[w.tongue.language]
+	of, ok := partOf[w.tongue.language]
 	if !ok {
-		of = "%[1]s of %[2]s"
+		of = partOf["en"]
 	}
 	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.tongue.language), w.amount(top.Measure, top.Threshold, w.tongue.language))
 	return p
@@ -342,7 +355,7 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 // fill puts values in the place of placeholders. A sentence of the text that
 // holds a placeholder with no value (such as the next reward on the last rung)
 // is left out whole.
-func fill(pieces []nudge.Piece, values map[nudge.Placeholder]string) []Words {
+func fill(pieces []nudge.Piece, value func(nudge.Placeholder) (string, bool)) []Words {
 	var out, sentence []Words
 	whole := true
 	flush := func() {
@@ -353,7 +366,7 @@ func fill(pieces []nudge.Piece, values map[nudge.Placeholder]string) []Words {
 	}
 	for _, p := range pieces {
 		if p.Placeholder != "" {
-			v, ok := values[p.Placeholder]
+			v, ok := value(p.Placeholder)
 			whole = whole && ok
 			sentence = append(sentence, Words{Text: v, Strong: true})
 			continue
