@@ -328,14 +328,18 @@ func (q *quick) judge(s *search, lo, hi money.Minor) verdict {
 			continue
 		}
 		for set := 1<<len(q.orders) - 1; set >= 0; set-- {
-			q.set(&r, c, set, allowed == always, &least)
+			q.set(&r, i, set, allowed == always, &least)
 		}
 	}
-	return agreed(q.options, least)
+	if out := agreed(q.options, least); out != maybe || lo == hi {
+		return out
+	}
+	return r.steady(q.options, least)
 }
 
 // set judges a unit choice with a set of order rewards on top of it.
-func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.Minor) {
+func (q *quick) set(r *ranges, at, set int, sure bool, least *money.Minor) {
+	c := &q.choices[at]
 	base := span{c.base, c.base}
 	if q.lowersAdded() {
 		base = base.plus(span{q.lo, q.hi})
@@ -393,7 +397,7 @@ func (q *quick) set(r *ranges, c *quickChoice, set int, sure bool, least *money.
 		if sure {
 			*least = min(*least, all.hi)
 		}
-		q.options = append(q.options, option{all, judged})
+		q.options = append(q.options, option{all, judged, at, set, m})
 	}
 }
 

@@ -358,11 +358,14 @@ func (r *ranges) best() verdict {
 				if g.sure {
 					least = min(least, all.hi)
 				}
-				options = append(options, option{all, r.target(given, g, m, holds)})
+				options = append(options, option{all, r.target(given, g, m, holds), c, set, m})
 			}
 		}
 	}
-	return agreed(options, least)
+	if out := agreed(options, least); out != maybe || r.lo == r.hi {
+		return out
+	}
+	return r.steady(options, least)
 }
 
 // option is a choice that may be the best: what it costs, and what becomes of the
@@ -370,6 +373,8 @@ func (r *ranges) best() verdict {
 type option struct {
 	pay   span
 	judge verdict
+	// The unit choice, the set of order rewards and the method.
+	choice, set, method int
 }
 
 // agreed is what all options say that may be the best, where one of them costs no
@@ -386,6 +391,75 @@ func agreed(options []option, least money.Minor) verdict {
 		out, seen = o.judge, true
 	}
 	return out
+}
+
+// steady judges the target where it is not the addition that makes a difference: what
+// may be the best differs by the same amounts throughout, and every goal and fee stays
+// as it is, so that the best choice for one addition is that for all of them.
+func (r *ranges) steady(options []option, least money.Minor) verdict {
+	var first *option
+	given := make([]bool, len(r.p.Orders))
+	for i := range options {
+		o := &options[i]
+		switch {
+		case o.pay.lo > least:
+			continue
+		case first == nil:
+			first = o
+		case len(r.p.Orders) > 0 && (o.choice != first.choice || o.set != first.set):
+			return maybe // percentages are rounded for each addition anew
+		}
+		for k := range given {
+			given[k] = o.set>>k&1 == 1
+		}
+		g := r.under(&r.prepared.Choices[o.choice], given)
+		if !g.sure || !r.settled(given, &g, o.method) {
+			return maybe
+		}
+	}
+	if first == nil || !r.targetSettled(r.prepared.Choices[first.choice].Given) {
+		return maybe
+	}
+	if _, alone := r.cost(); r.charge(alone) && r.reached(r.lo) {
+		return always
+	}
+	return never
+}
+
+// settled tells whether all goals of shipping rungs and gifts stay as they are, and the
+// fee that a method's table holds.
+func (r *ranges) settled(given []bool, g *goods, m int) bool {
+	if r.bonds.Gifts && r.gifts(given, g) == maybe {
+		return false
+	}
+	for i := range r.p.Ships {
+		if r.goalUnder(r.p.Ships[i].Goal, *g) == maybe {
+			return false
+		}
+	}
+	for i := range r.p.Gifts {
+		if r.goalUnder(r.p.Gifts[i].Goal, *g) == maybe {
+			return false
+		}
+	}
+	if len(r.p.Methods) == 0 {
+		return true
+	}
+	fee := r.listFee(*g, m)
+	return fee.lo == fee.hi
+}
+
+// targetSettled tells whether what makes the target reached, besides what is given and
+// the goals of shipping rungs and gifts, stays as it is.
+func (r *ranges) targetSettled(given []bool) bool {
+	switch i := r.t.Index; r.t.Class {
+	case pricing.UnitClass:
+		u := &r.p.Units[i]
+		return (u.Goal.Most == 0 || r.passed(u.Goal) != maybe) && (given[i] || r.inRange(r.p.HeldFor(i)) != maybe)
+	case pricing.OrderClass:
+		return r.p.Orders[i].Off(r.lo) > 0 // else it may have nothing to give at first
+	}
+	return true
 }
 
 // fee bounds the fee with its tax for method m, and tells which goals hold.

@@ -137,8 +137,12 @@ type search struct {
 	quick    *quick // nil: ranges judge
 }
 
-// cost is how many choices judging a range looks at.
-func (s *search) cost() int {
+// choices is how many choices of units and of order rewards there are.
+func (s *search) choices() int { return len(s.prepared.Choices) << min(len(s.p.Orders), 12) }
+
+// cost is what judging a range takes, and alone what deciding with a single addition
+// takes, in nodes.
+func (s *search) cost() (judging, alone int) {
 	if s.p.Mode == pricing.ByPriority {
 		n := 8 * (1 + len(s.p.Orders) + len(s.p.Units))
 		for i := range s.p.Units {
@@ -146,13 +150,19 @@ func (s *search) cost() int {
 				n += 128
 			}
 		}
-		return n
+		return n, n
 	}
-	n := len(s.prepared.Choices) << min(len(s.p.Orders), 12)
+	n := s.choices()
 	if s.quick != nil {
-		return 1 + n/8
+		return 1 + n/4, 4 + 3*n
 	}
-	return n
+	return 2 * n, 4 + 3*n
+}
+
+// charge counts so many nodes; false where they are spent.
+func (s *search) charge(nodes int) bool {
+	*s.left -= nodes
+	return !s.spent()
 }
 
 func (s *search) spent() bool { return *s.left < 0 }
@@ -344,18 +354,22 @@ func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
 // judge tells whether the rung is reached for all, none, or perhaps some x in
 // [lo, hi]. For a single x it is never undecided.
 func (s *search) judge(lo, hi money.Minor) verdict {
-	if *s.left -= s.cost(); *s.left < 0 {
-		return never // what is found from here on is not used
-	}
+	judging, alone := s.cost()
 	if s.quick != nil {
+		if !s.charge(judging) {
+			return never // what is found from here on is not used
+		}
 		if v := s.quick.judge(s, lo, hi); v != maybe || lo != hi {
 			return v
 		}
 	}
 	if lo == hi {
-		if s.reached(lo) {
+		if s.charge(alone) && s.reached(lo) {
 			return always
 		}
+		return never
+	}
+	if s.quick == nil && !s.charge(judging) {
 		return never
 	}
 	r := ranges{search: s, lo: lo, hi: hi, bonds: s.bonds}
