@@ -13,7 +13,7 @@ import (
 // scopes, in which that is not counted yet.
 func (w *work) build(extra int, in *room) (p *pricing.Problem, places [][]taker, scopes [][]pricing.Scope) {
 	set := &w.s.shop.Settings
-	p = &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor, Added: extra > 0}
+	p = &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor, Added: extra > 0, Effort: w.effort}
 	if set.Margin != nil {
 		p.Floor = *set.Margin
 	}

@@ -15,35 +15,44 @@ import (
 
 // Decide prices a cart, measures every promise, and chooses what shows. Errors
 // are [FieldErrors], naming fields of the request.
-func (s *Snapshot) Decide(req Request) (Decision, error) { return s.decide(req, false) }
+func (s *Snapshot) Decide(req Request) (Decision, error) {
+	d, _, err := s.decide(req, false, 0)
+	return d, err
+}
 
 // Price is Decide without what must be added, suggestions and what shows: prices,
 // rewards, gifts, and the state of every rung.
-func (s *Snapshot) Price(req Request) (Decision, error) { return s.decide(req, true) }
+func (s *Snapshot) Price(req Request) (Decision, error) {
+	d, _, err := s.decide(req, true, 0)
+	return d, err
+}
 
-func (s *Snapshot) decide(req Request, brief bool) (Decision, error) {
+// decide decides with at most so many steps of the search, 0 for all there are, and
+// tells how many it took.
+func (s *Snapshot) decide(req Request, brief bool, effort int) (Decision, int, error) {
 	if len(req.Cart.Lines) > MostLines {
-		return Decision{}, req.Check()
+		return Decision{}, 0, req.Check()
 	}
 	desk := desks.Get().(*desk)
 	defer desk.clear()
 	desk.order = req.Cart.order(desk.order[:0])
 	if err := req.check(desk.order); err != nil {
-		return Decision{}, err
+		return Decision{}, 0, err
 	}
 	at, err := s.regionOf(req.Cart)
 	if err != nil {
-		return Decision{}, err
+		return Decision{}, 0, err
 	}
-	w := &work{desk: desk, s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, brief: brief}
+	w := &work{desk: desk, s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, tries: mostTrying, brief: brief, effort: effort}
 	w.tongue = tongueIn(w.region, req.Moment.Locale)
 	if err := w.look(desk.order); err != nil {
-		return Decision{}, err
+		return Decision{}, 0, err
 	}
 	if err := w.gather(); err != nil {
-		return Decision{}, err
+		return Decision{}, 0, err
 	}
-	return w.decide()
+	d, err := w.decide()
+	return d, w.outcome.Steps, err
 }
 
 // work is one decision in the making.
@@ -66,6 +75,8 @@ type work struct {
 	outcome   pricing.Outcome
 	nodes     int  // of the searches for additions, still to be spent
 	brief     bool // prices and states only
+	effort    int  // the most steps of the search, 0: all there are
+	tries     int  // steps of the searches with other goods, still to be spent
 	added     *added
 	// quietMatters tells that nudges which only additions touch may give or bind
 	// something that decides whether a rung which is plain is reached.
@@ -330,7 +341,7 @@ func (w *work) shipping() *Shipping {
 	}
 	m := w.methods[applied]
 	out := &Shipping{Method: m.ID, Name: m.Name(w.tongue.language), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
-	if len(w.methods) == 1 {
+	if len(w.methods) == 1 || w.effort > 0 {
 		out.Methods = []MethodQuote{{m.ID, out.Name, out.ListFee, out.Fee, w.outcome.ToPay}}
 		return out
 	}

@@ -20,6 +20,11 @@ const (
 	mostAlike     = 4  // different goods of one quantity
 	mostWeighed   = 3  // goods decided on to weigh one nudge against others
 	mostWeighing  = 8  // nudges weighed against one another, the first in the merchant's order
+
+	// How many steps of the search deciding with other goods may take: each time, and
+	// in all. What is not certain by then is no suggestion.
+	mostTry    = 1 << 13
+	mostTrying = 1 << 15
 )
 
 // suggest finds goods that close the gap of each nudge that shows a promise.
@@ -297,8 +302,17 @@ func (w *work) with(items []SuggestedItem) (Decision, bool) {
 		}
 		r.Cart.Lines = append(r.Cart.Lines, CartLine{SKU: it.SKU, Quantity: it.Quantity})
 	}
-	d, err := w.s.Price(r)
-	return d, err == nil
+	return w.priced(r)
+}
+
+// priced prices another cart, false where it cannot be, or not for certain.
+func (w *work) priced(r Request) (Decision, bool) {
+	if w.tries <= 0 {
+		return Decision{}, false
+	}
+	d, steps, err := w.s.decide(r, true, min(mostTry, w.tries))
+	w.tries -= steps
+	return d, err == nil && d.Exact
 }
 
 // profit is what the shop earns by a decision: what is paid for goods and shipping
@@ -447,8 +461,8 @@ func (w *work) change(d *Decision, o *NudgeOutcome) (money.Minor, bool) {
 		r := *w.req
 		r.Suggest, r.Trace = false, false
 		r.Cart.Lines = append(slices.Clone(r.Cart.Lines), CartLine{SKU: offer.Items[0].SKU, Quantity: offer.Items[0].Quantity, Origin: &Origin{FromOffer, o.Nudge}})
-		with, err := w.s.Price(r)
-		if err != nil {
+		with, ok := w.priced(r)
+		if !ok {
 			return 0, false
 		}
 		then, known := w.profit(&with)

@@ -33,6 +33,7 @@ type Outcome struct {
 	// a better one could be cheaper.
 	Exact bool
 	Gap   money.Minor
+	Steps int // that the search took
 }
 
 // goodsStage is the goods side of a choice: the order rewards given on top of a

@@ -91,6 +91,7 @@ func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
 		e.partial = true
 	}
 	e.chooseAll()
+	s.steps += p.steps(MostSearchNodes) - e.nodes
 	if e.partial {
 		return 0
 	}

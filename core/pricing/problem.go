@@ -210,6 +210,8 @@ type Problem struct {
 	ShippingTax money.Rate
 	Floor       money.Rate  // least margin rate of every line a reward touches
 	MostOff     money.Minor // the most that may be taken off the goods; 0: no limit
+	// Effort is how many steps a search may take at most; 0: as many as it is given.
+	Effort int
 
 	dearest   []int // the lines by price, once they have been put in order
 	scratch   []money.Minor

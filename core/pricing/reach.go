@@ -19,7 +19,10 @@ const (
 // steps is how many of so many steps a problem gets.
 func (p *Problem) steps(most int) int {
 	if len(p.Lines) > ManyLines {
-		return most / 32
+		most /= 32
+	}
+	if p.Effort > 0 {
+		return min(most, p.Effort)
 	}
 	return most
 }

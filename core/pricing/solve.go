@@ -49,7 +49,16 @@ func (p *Problem) search(methods []int) Outcome {
 	out := p.outcome(s.best)
 	out.Gap = max(0, out.ToPay-open)
 	out.Exact = out.Gap == 0
+	out.Steps = s.steps + s.looks() - s.nodes
 	return out
+}
+
+// looks is how many choices of order rungs a search may look at.
+func (s *solver) looks() int {
+	if s.p.Effort > 0 {
+		return min(MostNodes, s.p.Effort)
+	}
+	return MostNodes
 }
 
 // Prepared is a problem with its unit choices listed, so that it can be solved
@@ -117,16 +126,19 @@ type solver struct {
 	most    money.Minor // no more than this is paid by the best choice
 	open    money.Minor // the least that what was not looked at could cost
 	nodes   int
+	steps   int // taken so far, besides nodes
 	cut     bool
 	best    *candidate
 }
 
 func (p *Problem) solver(methods []int) *solver {
 	bonds := p.Bonds()
-	return &solver{
-		p: p, methods: methods, nodes: MostNodes, most: anyAddition, open: anyAddition,
+	s := &solver{
+		p: p, methods: methods, most: anyAddition, open: anyAddition,
 		bonds: bonds.Units, lone: !bonds.Ships, budget: bonds.Budget,
 	}
+	s.nodes = s.looks()
+	return s
 }
 
 // outlook bounds what choices can lead to.
