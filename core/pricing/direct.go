@@ -193,6 +193,11 @@ func (d *directly) apart(from, to int) bool {
 		}
 		parts := d.all(nil, u, j)
 		if len(parts) == 0 {
+			for i := from; i < at; i++ {
+				if p.saves(&p.Units[i], j, p.Lines[j].Unit) > 0 {
+					return false // where another nudge takes some units a lower rung holds
+				}
+			}
 			continue
 		}
 		i := 0

@@ -560,7 +560,7 @@ func (r *ranges) giftTarget(given []bool, g goods, m int) verdict {
 }
 
 // gifts judges whether the gifts allow a choice: one of higher priority whose goal
-// holds keeps others from being given.
+// holds keeps others from being given, unless a shipping rung stands against it.
 func (r *ranges) gifts(given []bool, g *goods) verdict {
 	out := always
 	for i := range r.p.Gifts {
@@ -568,10 +568,10 @@ func (r *ranges) gifts(given []bool, g *goods) verdict {
 		if blocked || !blocks {
 			continue
 		}
-		switch r.goalUnder(r.p.Gifts[i].Goal, *g) {
-		case always:
+		switch goal := r.goalUnder(r.p.Gifts[i].Goal, *g); {
+		case goal == always && !r.bonds.Ships:
 			return never
-		case maybe:
+		case goal != never:
 			out = maybe
 		}
 	}

@@ -33,6 +33,24 @@ func ExampleFind() {
 	// Output: {1267 1267 true true false}
 }
 
+// A gift keeps 0.01 off the order away, which refuses gifts and comes after it; free
+// shipping refuses gifts too and comes before it, so that with free shipping there is
+// no gift, and the order reward is given from 0.02 on: with 0.01 in the cart, one more.
+func TestWhatKeepsAGiftAwayMakesRoomForAnOrderReward(t *testing.T) {
+	all := pricing.Scope{true, true}
+	key := func(priority int, nudge string) pricing.Key { return pricing.Key{Priority: priority, Nudge: nudge} }
+	p := &pricing.Problem{
+		TaxShown: true, Added: true, Lines: []pricing.Line{{Product: -1, Variant: -1}, {Unit: 1, Quantity: 1, Amount: 1}},
+		Nudges:  []pricing.Nudge{{Refuses: pricing.GiftClass}, {}, {Refuses: pricing.GiftClass}},
+		Orders:  []pricing.Order{{Key: key(3, "order"), Nudge: 2, Goal: pricing.Goal{Scope: all, Threshold: 2}, Lines: all, Amount: 1}},
+		Ships:   []pricing.Shipping{{Key: key(1, "free"), Nudge: 0, Goal: pricing.Goal{Scope: all}, By: []pricing.ShippingReward{{Form: pricing.Free}}}},
+		Gifts:   []pricing.Gift{{Key: key(2, "gift"), Nudge: 1, Goal: pricing.Goal{Scope: all}, Worth: 1}},
+		Methods: []pricing.Fees{catalog.Method{Bands: []catalog.Band{{Fee: 590}}}},
+	}
+	found := progress.Find(p, pricing.Ref{Class: pricing.OrderClass}, nil)
+	assert.Equal(t, progress.ToAdd{Least: 1, Lasting: 1, Exists: true, Lasts: true}, found)
+}
+
 // reached decides with an added unit of price x.
 func reached(p *pricing.Problem, t pricing.Ref, x money.Minor) bool {
 	q := *p
