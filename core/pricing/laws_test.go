@@ -62,7 +62,7 @@ func equalsTryingEverything(t *rapid.T, p *pricing.Problem) {
 	require.Equal(t, want.keys, givenKeys(p, got), "rungs given")
 	require.Equal(t, want.after, got.After, "lines")
 	require.Equal(t, want.gifts, got.GiftGiven, "gifts")
-	assert.True(t, got.Exact)
+	assert.True(t, got.Exact, "gap %d steps %d", got.Gap, got.Steps)
 }
 
 func TestBestNeverCostsMoreThanPayingByPriority(t *testing.T) {

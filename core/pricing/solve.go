@@ -10,7 +10,7 @@ import (
 // order rungs looked at, the best one found is given and the outcome says by how
 // much a better one could be cheaper. A count, never a clock, so that the same
 // input gives the same answer everywhere.
-const MostNodes = 1 << 16
+const MostNodes = 1 << 18
 
 // Solve chooses which rungs are given and which units each takes. It works for
 // any problem whose amounts sum up within money.Most.
@@ -53,12 +53,17 @@ func (p *Problem) search(methods []int) Outcome {
 	return out
 }
 
-// looks is how many choices of order rungs a search may look at.
+// looks is how many choices of order rungs a search may look at: a quarter of them
+// where there are many lines.
 func (s *solver) looks() int {
-	if s.p.Effort > 0 {
-		return min(MostNodes, s.p.Effort)
+	n := MostNodes
+	if len(s.p.Lines) > ManyLines {
+		n /= 4
 	}
-	return MostNodes
+	if s.p.Effort > 0 {
+		n = min(n, s.p.Effort)
+	}
+	return n
 }
 
 // Prepared is a problem with its unit choices listed, so that it can be solved
