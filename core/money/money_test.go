@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"strings"
 	"testing"
 
 	"github.com/bojanz/currency"
@@ -60,6 +61,79 @@ func TestTheShareOfSomeIsWhatTheyGetOfTheWhole(t *testing.T) {
 		}
 		require.Equal(t, want, money.ShareOf(total, weights, of, make([]uint64, len(weights))))
 	})
+}
+
+// Of equal remainders the earlier weight gets what is left, by Spread and by ShareOf.
+func TestTiesOfASpreadGoToTheEarlierWeight(t *testing.T) {
+	for _, c := range []struct {
+		total         money.Minor
+		weights, want []money.Minor
+	}{
+		{1, []money.Minor{1, 1}, []money.Minor{1, 0}},
+		{5, []money.Minor{30, 30, 30}, []money.Minor{2, 2, 1}},
+		{4, []money.Minor{30, 0, 30, 30}, []money.Minor{2, 0, 1, 1}},
+		{3, []money.Minor{10, 20, 10, 20}, []money.Minor{1, 1, 0, 1}}, // exactly 0.5, 1, 0.5, 1
+		{1 << 40, []money.Minor{1 << 40, 1 << 40, 1 << 40}, []money.Minor{366503875926, 366503875925, 366503875925}},
+	} {
+		shares := make([]money.Minor, len(c.weights))
+		require.NoError(t, money.Spread(shares, c.total, c.weights))
+		assert.Equal(t, c.want, shares)
+		for i, want := range c.want {
+			of := make([]bool, len(c.weights))
+			of[i] = true
+			assert.Equal(t, want, money.ShareOf(c.total, c.weights, of, make([]uint64, len(of))), "share %d of %v", i, c.weights)
+		}
+	}
+	assert.Zero(t, money.ShareOf(0, []money.Minor{1}, []bool{true}, make([]uint64, 1)))
+	assert.Zero(t, money.ShareOf(0, []money.Minor{0}, []bool{true}, make([]uint64, 1)))
+}
+
+func TestTheEdgesOfWhatCanBeComputed(t *testing.T) {
+	sum := func(a, b money.Minor) any {
+		m, err := money.Add(a, b)
+		if err != nil {
+			return err
+		}
+		return m
+	}
+	assert.Equal(t, money.Minor(math.MaxInt64), sum(math.MaxInt64-1, 1))
+	assert.Equal(t, money.ErrOverflow, sum(math.MaxInt64, 1))
+	assert.Equal(t, money.Minor(math.MinInt64), sum(math.MinInt64+1, -1))
+	assert.Equal(t, money.ErrOverflow, sum(math.MinInt64, -1))
+	assert.Equal(t, money.Minor(7), sum(7, 0))
+	m, err := money.Times(math.MaxInt64, 1)
+	require.NoError(t, err)
+	assert.Equal(t, money.Minor(math.MaxInt64), m)
+	m, err = money.Times(5, 0)
+	require.NoError(t, err)
+	assert.Zero(t, m)
+	_, err = money.Times(math.MaxInt64/2+1, 2)
+	require.ErrorIs(t, err, money.ErrOverflow)
+	_, err = money.Times(1, -1)
+	require.Error(t, err)
+	m, err = money.MulDiv(math.MaxInt64, 1, 1)
+	require.NoError(t, err)
+	assert.Equal(t, money.Minor(math.MaxInt64), m)
+	m, err = money.MulDiv(7, 0, 5)
+	require.NoError(t, err)
+	assert.Zero(t, m)
+	for _, share := range [][2]int64{{-1, 1}, {1, 0}, {1, -1}} {
+		_, err = money.MulDiv(1, share[0], share[1])
+		require.Error(t, err)
+	}
+	for text, want := range map[string]money.Minor{"10000000000.00": 1_000_000_000_000, "-0.01": -1, "0.09": 9, "0.00": 0} {
+		got, err := money.ParseDecimal(text, 2)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, got)
+	}
+	for _, text := range []string{"", "-", ".50", "1.", "1.5", "1.500", "1,50", " 1.50", "1/2", "1:2"} {
+		_, err := money.ParseDecimal(text, 2)
+		assert.Error(t, err, text)
+	}
+	_, err = money.ParseDecimal(strings.Repeat("9", 41)+"x", 2)
+	require.ErrorContains(t, err, strings.Repeat("9", 40)+"…")
+	_, err = money.ParseDecimal(strings.Repeat("x", 40), 2)
+	require.NotContains(t, err.Error(), "…")
 }
 
 func TestSpreadRefusesWhatCannotBeSpread(t *testing.T) {

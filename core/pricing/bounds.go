@@ -36,6 +36,7 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 			rate = max(rate, l.Tax)
 		}
 	}
+	var taken money.Minor // at most, by the order rewards before
 	for i := range p.Orders {
 		o := &p.Orders[i]
 		sum, least := added, money.Minor(0)
@@ -46,7 +47,8 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 			}
 		}
 		off := o.Off(sum)
-		if !all && off < least && o.Percent < money.Whole && !p.undecided(o.Goal, added) {
+		taken += off
+		if !all && taken < least && o.Percent < money.Whole && !p.undecided(o.Goal, added) {
 			continue // what is dearer before it stays dearer after it
 		}
 		out += off + taxOn(rate, off)

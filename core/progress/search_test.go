@@ -51,6 +51,29 @@ func TestWhatKeepsAGiftAwayMakesRoomForAnOrderReward(t *testing.T) {
 	assert.Equal(t, progress.ToAdd{Least: 1, Lasting: 1, Exists: true, Lasts: true}, found)
 }
 
+// Three pieces at 6.00 and one at 2.00, under 25 % off each, and 5.00, 5.00 and 11.00
+// off the order: with one minor unit more the order rewards take everything, with the
+// 25 % or without it. Three rungs either way: with the percentage it is 5.00 and 11.00,
+// without it all three, whose list comes first. However much is added, as far as it is
+// looked for, the percentage is not given.
+func TestWhatOrderRewardsTakeAnywayIsNoReasonToGiveMore(t *testing.T) {
+	all := pricing.Scope{true, true, true}
+	goal := pricing.Goal{Scope: all}
+	order := func(nudge string, rung, at int, amount money.Minor) pricing.Order {
+		g := goal
+		g.Threshold = int64(rung)
+		return pricing.Order{Key: pricing.Key{Priority: 1, Nudge: nudge, Rung: rung}, Nudge: at, Goal: g, Lines: all, Amount: amount}
+	}
+	p := &pricing.Problem{
+		TaxShown: true, Added: true, Nudges: make([]pricing.Nudge, 3),
+		Lines:  []pricing.Line{{Product: -1, Variant: -1}, {Unit: 600, Quantity: 3, Amount: 1800}, {Unit: 200, Quantity: 1, Amount: 200, Product: 1, Variant: 1}},
+		Units:  []pricing.Unit{{Key: pricing.Key{Priority: 1, Nudge: "unit"}, Goal: goal, On: pricing.Scope{false, true, true}, Percent: 250_000}},
+		Orders: []pricing.Order{order("order", 0, 1, 500), order("order", 1, 1, 500), order("order-more", 0, 2, 1100)},
+	}
+	found := progress.Find(p, pricing.Ref{Class: pricing.UnitClass}, nil)
+	assert.Equal(t, progress.ToAdd{}, found)
+}
+
 // reached decides with an added unit of price x.
 func reached(p *pricing.Problem, t pricing.Ref, x money.Minor) bool {
 	q := *p
