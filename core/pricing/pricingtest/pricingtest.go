@@ -260,6 +260,9 @@ func (g *gen) order(id string) {
 	o.Lines = append(pricing.Scope{}, o.Goal.Scope...)
 	if g.num(0, 2, "amount") == 0 {
 		o.Amount = g.num(1, 20, "off")
+		if g.one(5, "greedy") { // it may take most of what the cart holds, or all
+			o.Amount = g.num(20, 200, "much off")
+		}
 	} else {
 		o.Percent = g.rate(50_000, 100_000, 125_000, 333_300)
 		if g.one(4, "capped") {
