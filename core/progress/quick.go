@@ -331,8 +331,9 @@ func (q *quick) judge(s *search, lo, hi money.Minor) verdict {
 			q.set(&r, i, set, allowed == always, &least)
 		}
 	}
-	if out := agreed(q.options, least); out != maybe || lo == hi {
-		return out
+	out := agreed(q.options, least)
+	if out != maybe || lo == hi || slices.ContainsFunc(q.options, func(o option) bool { return o.pay.lo <= least && o.judge == maybe }) {
+		return out // what is not certain of the target here is its own goal, or what it takes
 	}
 	return r.steady(q.options, least)
 }
