@@ -157,6 +157,30 @@ func TestTheMoment(t *testing.T) {
 	judged(t, audience.Condition{Hours: &audience.Hours{From: "09:00", Until: "10:00"}}, verdict{"without a zone it is UTC", london, holds})
 }
 
+// Only some conditions ask what goods lie in the cart; a group does where one of its
+// own does.
+func TestWhichConditionsAskForGoods(t *testing.T) {
+	asks := func(c audience.Condition) bool {
+		tree, err := audience.Compile(&c)
+		require.NoError(t, err)
+		return tree.Goods()
+	}
+	all := catalog.Filter{}
+	one := audience.Count{Least: number(1)}
+	distinct := audience.Condition{Distinct: &one}
+	for _, c := range []audience.Condition{distinct, {Holds: &audience.Holds{Count: one}}, {Only: &all}, {Sale: yes(true)}} {
+		assert.True(t, asks(c), "%+v", c)
+	}
+	for _, c := range []audience.Condition{{Units: &one}, {Weight: &one}, {CartValue: &audience.Money{Least: eur(1)}}, {Empty: yes(true)}, {Countries: []string{"DE"}}} {
+		assert.False(t, asks(c), "%+v", c)
+	}
+	assert.True(t, asks(audience.Condition{All: []audience.Condition{{Units: &one}, {None: []audience.Condition{distinct}}}}))
+	assert.False(t, asks(audience.Condition{Any: []audience.Condition{{Units: &one}, {Weight: &one}}}))
+	var everyone *audience.Tree
+	assert.False(t, everyone.Goods())
+	assert.Equal(t, holds, everyone.Holds(&audience.Facts{}))
+}
+
 func TestMoreThatCannotBe(t *testing.T) {
 	long := make([]string, 201)
 	for i := range long {
