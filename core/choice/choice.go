@@ -58,11 +58,9 @@ func (g Gain) sign() int {
 // Positive tells whether anything is earned.
 func (g Gain) Positive() bool { return g.sign() > 0 }
 
-// Compare puts candidates in the order in which they are shown: newly reached
+// compare puts candidates in the order in which they are shown: newly reached
 // ones; then those with a positive gain, the greatest first; then by the
 // merchant's order, then by id.
-func Compare(a, b Candidate) int { return compare(&a, &b) }
-
 func compare(a, b *Candidate) int {
 	if a.Newly != b.Newly {
 		if a.Newly {

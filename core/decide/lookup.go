@@ -83,7 +83,7 @@ func (s *Snapshot) regionOf(c Cart) (int, error) {
 	return 0, FieldErrors{{"cart.region", fmt.Sprintf("the shop has no region %q", c.Region)}}
 }
 
-// lines looks up the cart's lines in their order, and refuses what is unknown, not
+// look looks up the cart's lines in their order, and refuses what is unknown, not
 // sold in the region's currency, or too much. Free gifts are not among them: they are
 // decided anew each time.
 func (w *work) look(order []int32) error {

@@ -112,17 +112,17 @@ func (p *Problem) undecided(g Goal, added money.Minor) bool {
 // valueRange bounds a goal's measure for any choice of units and any price of the
 // added unit up to added.
 func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
+	hi := p.before(p.scratch)
+	p.scratch = hi
 	if g.Basis == Before || g.Measure != Value {
-		was := p.Lines[0].Amount
 		if p.Added {
-			p.Lines[0].Amount = 0
+			hi[0] = 0
 		}
-		least, _ = p.measureAt(g, p.before(nil))
+		least, _ = p.measureAt(g, hi)
 		if p.Added {
-			p.Lines[0].Amount = added
+			hi[0] = added
 		}
-		most, _ = p.measureAt(g, p.before(nil))
-		p.Lines[0].Amount = was
+		most, _ = p.measureAt(g, hi)
 		return least, most
 	}
 	if p.lows == nil {
@@ -131,8 +131,6 @@ func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
 			p.lows[i] = p.lowest(i)
 		}
 	}
-	hi := p.before(p.scratch)
-	p.scratch = hi
 	if p.Added {
 		p.lows[0], hi[0] = 0, added
 	}

@@ -96,7 +96,7 @@ func (d *directly) ladder(from, to int) bool {
 	if !p.savesAny(at, -1) {
 		return to-from == 1 // a lower rung is never given in its place, but look closer
 	}
-	if !d.own(at, from, to) {
+	if !d.own(from, to) {
 		return false
 	}
 	d.picks = append(d.picks, pick{at, -1})
@@ -117,7 +117,7 @@ func (d *directly) ladder(from, to int) bool {
 
 // own makes the lines that rungs may take a ladder's own; false where another may
 // take some of them.
-func (d *directly) own(at, from, to int) bool {
+func (d *directly) own(from, to int) bool {
 	d.n++
 	for i := from; i < to; i++ {
 		for j, in := range d.p.Units[i].On {
@@ -138,9 +138,6 @@ func (d *directly) all(parts []Part, u *Unit, line int) []Part {
 	l := &d.p.Lines[line]
 	if d.p.saves(u, line, l.Unit) == 0 {
 		return parts
-	}
-	if !u.PerLine || u.Form != PercentOff {
-		return append(parts, Part{line, l.Quantity, d.p.saves(u, line, l.Unit)})
 	}
 	return append(parts, d.p.parts(u, line, l.Quantity, l.Unit)...)
 }
@@ -213,7 +210,7 @@ func (d *directly) apart(from, to int) bool {
 	if len(claims) == 0 {
 		return true
 	}
-	if !d.own(from, from, to) {
+	if !d.own(from, to) {
 		return false
 	}
 	for at := from; at < to; at++ {

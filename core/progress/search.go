@@ -137,9 +137,6 @@ type search struct {
 	quick    *quick // nil: ranges judge
 }
 
-// choices is how many choices of units and of order rewards there are.
-func (s *search) choices() int { return len(s.prepared.Choices) << min(len(s.p.Orders), 12) }
-
 // cost is what judging a range takes, and alone what deciding with a single addition
 // takes, in nodes.
 func (s *search) cost() (judging, alone int) {
@@ -152,7 +149,7 @@ func (s *search) cost() (judging, alone int) {
 		}
 		return n, n
 	}
-	n := s.choices()
+	n := len(s.prepared.Choices) << min(len(s.p.Orders), 12)
 	if s.quick != nil {
 		return 1 + n/4, 4 + 3*n
 	}

@@ -1,0 +1,81 @@
+package decide
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
+)
+
+// delivery finds the methods that deliver this cart to its destination.
+func (w *work) delivery() error {
+	w.chosen = -1
+	d := w.req.Cart.Destination
+	if d == nil {
+		return nil
+	}
+	usual := &w.s.delivery[w.at]
+	w.methods, w.fees = usual.methods, usual.fees
+	if !usual.all {
+		w.deliver(d)
+	}
+	if id := w.req.Cart.Method; id != "" {
+		w.chosen = slices.IndexFunc(w.methods, func(m *catalog.Method) bool { return m.ID == id })
+		if w.chosen < 0 {
+			return FieldErrors{{"cart.method", "there is no such method for this cart and destination"}}
+		}
+	}
+	return nil
+}
+
+// deliver leaves out methods that do not carry what is in the cart, and puts
+// surcharges on top of the fees of the others.
+func (w *work) deliver(d *Destination) {
+	var tags []string
+	for i := range w.lines {
+		if !w.lines[i].giftCard {
+			tags = append(tags, w.goods(&w.lines[i]).Tags...)
+		}
+	}
+	w.methods, w.fees = nil, nil
+	for i := range w.region.Methods {
+		m := &w.region.Methods[i]
+		if m.Carries(tags) {
+			w.methods = append(w.methods, m)
+			w.fees = append(w.fees, surcharged{m, m.Surcharge(tags, d.Postcode)})
+		}
+	}
+}
+
+// deliveries are the methods of a region.
+type deliveries struct {
+	methods []*catalog.Method
+	fees    []pricing.Fees
+	all     bool // every cart is delivered by all of them, at what their tables say
+}
+
+func deliveriesOf(r *catalog.Region) deliveries {
+	out := deliveries{all: true}
+	for i := range r.Methods {
+		m := &r.Methods[i]
+		out.methods, out.fees = append(out.methods, m), append(out.fees, m)
+		out.all = out.all && len(m.Excludes) == 0 && len(m.Surcharges) == 0
+	}
+	return out
+}
+
+// surcharged is a fee table with an extra on top.
+type surcharged struct {
+	*catalog.Method
+	extra money.Minor
+}
+
+func (s surcharged) Fee(goods money.Minor, grams int64) money.Minor {
+	return s.Method.Fee(goods, grams) + s.extra
+}
+
+func (s surcharged) FeeRange(lo, hi money.Minor, grams int64) (least, most money.Minor) {
+	least, most = s.Method.FeeRange(lo, hi, grams)
+	return least + s.extra, most + s.extra
+}
