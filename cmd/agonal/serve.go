@@ -140,7 +140,7 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, l ne
 	if err := storefront.Mount(e, a, storefront.Config{Dist: web.Dist(), PerSecond: s.PerSecond}); err != nil {
 		return nil, err
 	}
-	if err := merchant.Mount(e, a, merchant.Config{Templates: web.Templates(), Dist: web.Dist(), Storefront: "http://" + s.Lindquill, Gallery: s.Gallery}); err != nil {
+	if err := merchant.Mount(e, a, merchant.Config{Templates: web.Templates(), Dist: web.Dist(), Storefront: "http://" + s.Lindquill, Gallery: s.Gallery, DemoShop: demo.Shop, TryGoods: demo.TryGoods}); err != nil {
 		return nil, err
 	}
 	serve(l, e)

@@ -136,7 +136,10 @@ func CheckRegions(regions []Region) error {
 			}
 		}
 		for j := range regions[:i] {
-			if why := r.overlaps(&regions[j]); why != "" {
+			if regions[j].ID == r.ID {
+				return fmt.Errorf("regions[%d]: the id %s is used twice", i, r.ID)
+			}
+			if why := r.Shares(&regions[j]); why != "" {
 				return fmt.Errorf("region %s: %s is also in region %s", r.ID, why, regions[j].ID)
 			}
 		}
@@ -149,12 +152,10 @@ func CheckRegions(regions []Region) error {
 	return nil
 }
 
-// overlaps names a destination that two regions share. A region with postcodes
-// takes its part out of one without.
-func (r *Region) overlaps(o *Region) string {
-	if r.ID == o.ID {
-		return "the id " + r.ID
-	}
+// Shares names a destination that two regions share: a country's code, with the
+// beginning of a postcode where both have some; empty: none. A region with
+// postcodes takes its part out of one without.
+func (r *Region) Shares(o *Region) string {
 	for _, c := range r.Countries {
 		if !slices.Contains(o.Countries, c) || (len(r.Postcodes) == 0) != (len(o.Postcodes) == 0) {
 			continue

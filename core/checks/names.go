@@ -1,6 +1,10 @@
 package checks
 
 import (
+	"slices"
+	"sync"
+
+	"golang.org/x/text/collate"
 	"golang.org/x/text/language"
 	"golang.org/x/text/language/display"
 
@@ -16,6 +20,39 @@ func LanguageName(tag string) string {
 	return display.English.Languages().Name(t)
 }
 
+// CountryName is a country's English name, by its ISO 3166-1 code; an unknown code
+// is its own name.
+func CountryName(code string) string {
+	r, err := language.ParseRegion(code)
+	if err != nil {
+		return code
+	}
+	return display.English.Regions().Name(r)
+}
+
+// KnownCountry tells whether a code is one of ISO 3166-1 alpha-2.
+func KnownCountry(code string) bool { return slices.Contains(Countries(), code) }
+
+// reserved are codes that CLDR names and ISO 3166-1 only keeps free.
+var reserved = []string{"AC", "CP", "DG", "TA"}
+
+// Countries lists every country's code, by English name. Source: CLDR.
+var Countries = sync.OnceValue(func() []string {
+	var out []string
+	for a := 'A'; a <= 'Z'; a++ {
+		for b := 'A'; b <= 'Z'; b++ {
+			code := string(a) + string(b)
+			r, err := language.ParseRegion(code)
+			if err == nil && r.IsCountry() && r.Canonicalize() == r && display.English.Regions().Name(r) != "" && !slices.Contains(reserved, code) {
+				out = append(out, code)
+			}
+		}
+	}
+	by := collate.New(language.English)
+	slices.SortFunc(out, func(a, b string) int { return by.CompareString(CountryName(a), CountryName(b)) })
+	return out
+})
+
 // StateName says a state of the wording in words.
 func StateName(s nudge.State) string {
 	switch s {
@@ -28,7 +65,7 @@ func StateName(s nudge.State) string {
 	case nudge.Lost:
 		return "lost again"
 	case nudge.Outdone:
-		return "outdone"
+		return "better given"
 	}
 	return string(s)
 }

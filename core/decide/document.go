@@ -45,7 +45,7 @@ type DocumentNudge struct {
 // IsZero tells whether all settings are the usual ones.
 func (s Settings) IsZero() bool {
 	return s.Stacking == "" && s.GraceMinutes == 0 && s.TimeZone == "" && s.Rounding == "" && s.Margin == nil && len(s.MostOff) == 0 &&
-		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0
+		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0
 }
 
 // ParseShop reads a shop document. Unknown fields are refused by name; so is a

@@ -62,6 +62,9 @@ func (s *Snapshot) RegionOf(c Cart) (string, error) {
 
 // regionOf returns the position of the region a cart is priced in.
 func (s *Snapshot) regionOf(c Cart) (int, error) {
+	if len(s.shop.Regions) == 0 {
+		return 0, FieldErrors{{"cart.destination", "the shop delivers nowhere yet; it needs a region"}}
+	}
 	if d := c.Destination; d != nil {
 		best, closest := -1, -1
 		for i := range s.shop.Regions {

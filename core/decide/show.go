@@ -119,7 +119,7 @@ func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []spea
 func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 	def, id := &t.n.Definition, t.n.ID
 	visit := &w.req.Visit
-	f := &def.Frequency
+	f := &t.n.caps
 	switch {
 	case len(def.Placements) == 0:
 		return NoPlace

@@ -1,6 +1,7 @@
 package decide
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"sync"
@@ -36,7 +37,22 @@ type Settings struct {
 	Prior Prior `json:"prior,omitzero"`
 	// PerPlacement is how many nudges a placement lists; absent: one.
 	PerPlacement map[nudge.Placement]int `json:"per_placement,omitempty"`
+	// Frequency bounds how often any nudge shows that has no bound of its own.
+	Frequency nudge.Frequency `json:"frequency,omitzero"`
+	// QuoteMinutes is how long a checkout's total is held; 0 means 15.
+	QuoteMinutes int `json:"quote_minutes,omitempty"`
 }
+
+// What settings mean that are not set.
+const (
+	DefaultGraceMinutes = 15
+	DefaultQuoteMinutes = 15
+	MostMinutes         = 24 * 60 // of either
+	MostCap             = 1_000_000
+)
+
+// DefaultPrior is what is believed of a nudge that nothing is known of.
+var DefaultPrior = Prior{Accepted: 1, Refused: 19}
 
 // Rounding is how percentages off units are rounded.
 type Rounding string
@@ -73,8 +89,12 @@ func (s Settings) check() error {
 		return fmt.Errorf("settings.rounding: must be per_unit or per_line")
 	case s.Choice != "" && s.Choice != ExpectedGain && s.Choice != MerchantOrder:
 		return fmt.Errorf("settings.choice: must be expected_gain or merchant_order")
-	case s.GraceMinutes < 0 || s.GraceMinutes > 24*60:
-		return fmt.Errorf("settings.grace_minutes: %d is not from 0 to 1440", s.GraceMinutes)
+	case s.GraceMinutes < 0 || s.GraceMinutes > MostMinutes:
+		return fmt.Errorf("settings.grace_minutes: %d is not from 0 to %d", s.GraceMinutes, MostMinutes)
+	case s.QuoteMinutes < 0 || s.QuoteMinutes > MostMinutes:
+		return fmt.Errorf("settings.quote_minutes: %d is not from 0 to %d", s.QuoteMinutes, MostMinutes)
+	case min(s.Frequency.PerVisit, s.Frequency.PerShopper) < 0 || max(s.Frequency.PerVisit, s.Frequency.PerShopper) > MostCap:
+		return fmt.Errorf("settings.frequency: numbers from 0 (no bound) to %d are possible", MostCap)
 	case s.Margin != nil && *s.Margin >= money.Whole:
 		return fmt.Errorf("settings.margin: must be below 100")
 	case s.Prior.Accepted < 0 || s.Prior.Refused < 0 || s.Prior.Accepted > 1_000_000 || s.Prior.Refused > 1_000_000:
@@ -89,10 +109,17 @@ func (s Settings) check() error {
 }
 
 func (s Settings) grace() time.Duration {
-	if s.GraceMinutes == 0 {
-		return 15 * time.Minute
-	}
-	return time.Duration(s.GraceMinutes) * time.Minute
+	return time.Duration(cmp.Or(s.GraceMinutes, DefaultGraceMinutes)) * time.Minute
+}
+
+// Quote is how long a checkout's total is held.
+func (s Settings) Quote() time.Duration {
+	return time.Duration(cmp.Or(s.QuoteMinutes, DefaultQuoteMinutes)) * time.Minute
+}
+
+// caps are the bounds on how often a nudge shows: its own, else the shop's.
+func (s *Settings) caps(own nudge.Frequency) nudge.Frequency {
+	return nudge.Frequency{PerVisit: cmp.Or(own.PerVisit, s.Frequency.PerVisit), PerShopper: cmp.Or(own.PerShopper, s.Frequency.PerShopper)}
 }
 
 // Stacking is how rewards that cannot all be given are chosen.
@@ -170,7 +197,8 @@ type compiled struct {
 	items      []nudge.Item // its gifts and offers, if it gives nothing else
 	Live
 	scope   catalog.Filter
-	carried catalog.Facts // of a made-up unit in its scope
+	carried catalog.Facts   // of a made-up unit in its scope
+	caps    nudge.Frequency // how often it may show
 }
 
 // gates tell what, besides its conditions, may keep a nudge from taking part or from
@@ -187,7 +215,7 @@ const (
 	applying // it applies a code
 )
 
-func gatesOf(d *nudge.Definition) gates {
+func gatesOf(d *nudge.Definition, caps nudge.Frequency) gates {
 	var g gates
 	for gate, is := range map[gates]bool{
 		scheduled: d.Schedule.From != nil || d.Schedule.Until != nil,
@@ -195,7 +223,7 @@ func gatesOf(d *nudge.Definition) gates {
 		coded:     d.Audience.Code != "" || d.Audience.Pool != "",
 		limited:   d.Limits.Uses > 0 || d.Limits.PerShopper > 0 || len(d.Limits.Budget) > 0,
 		paged:     len(d.Audience.Pages) > 0,
-		capped:    d.Frequency.PerVisit > 0 || d.Frequency.PerShopper > 0,
+		capped:    !caps.IsZero(),
 		applying:  d.AppliesCode != "",
 	} {
 		if is {
@@ -212,11 +240,9 @@ type sentences struct {
 	of       [][]nudge.Piece
 }
 
-// Compile checks a shop and builds its snapshot.
+// Compile checks a shop and builds its snapshot. A shop that has no region yet
+// decides nothing.
 func Compile(shop Shop) (*Snapshot, error) {
-	if len(shop.Regions) == 0 {
-		return nil, fmt.Errorf("a shop needs a region")
-	}
 	if err := catalog.CheckRegions(shop.Regions); err != nil {
 		return nil, err
 	}
@@ -264,7 +290,8 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (compiled, error) {
 	c.when = tree
 	c.carried = c.scope.Carried()
 	c.all = c.scope.IsEverything()
-	c.gates = gatesOf(&l.Definition)
+	c.caps = shop.Settings.caps(l.Definition.Frequency)
+	c.gates = gatesOf(&l.Definition, c.caps)
 	c.lone = lone(&l.Definition)
 	c.blueprints = blueprints(&l, shop)
 	c.items = onlyItems(&l.Definition.Ladder)
@@ -333,6 +360,14 @@ func (s *Snapshot) find(id string) []int32 {
 		return []int32{int32(i)}
 	}
 	return nil
+}
+
+// NameOf returns the name of a nudge.
+func (s *Snapshot) NameOf(id string) (string, bool) {
+	if i, ok := s.byID[id]; ok {
+		return s.nudges[i].Definition.Name, true
+	}
+	return "", false
 }
 
 // Regions lists the shop's regions.

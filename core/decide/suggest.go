@@ -440,7 +440,7 @@ func (w *work) gain(d *Decision, o *NudgeOutcome, st standing) *Gain {
 	r := &o.Rungs[st.rung]
 	prior := w.s.shop.Settings.Prior
 	if prior.IsZero() {
-		prior = Prior{1, 19}
+		prior = DefaultPrior
 	}
 	out := &Gain{Band: BandOf(r.Gap, r.Threshold), Profit: change}
 	seen := w.req.Usage[o.Nudge].Bands[out.Band]

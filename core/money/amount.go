@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/bits"
+	"slices"
 	"strings"
 
 	"github.com/bojanz/currency"
@@ -46,6 +47,17 @@ func ParseCurrency(code string) (Currency, error) {
 		return "", UnknownCurrencyError{code}
 	}
 	return Currency(code), nil
+}
+
+// Currencies lists every currency, by code. Source: ISO 4217.
+func Currencies() []Currency {
+	codes := currency.GetCurrencyCodes()
+	out := make([]Currency, len(codes))
+	for i, c := range codes {
+		out[i] = Currency(c)
+	}
+	slices.Sort(out)
+	return out
 }
 
 // Digits returns how many decimals the currency's minor unit has: 0 for JPY,

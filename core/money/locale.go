@@ -116,7 +116,8 @@ func appendPadded(b []byte, n Minor, width int) []byte {
 // ParseTyped reads what a person typed into an amount field, in the manner of
 // their locale: "1.234,50" is 1234.50 under "de", and refused under "en".
 // Grouping marks must stand where groups of three begin, so that a slip is
-// refused and never read as another number. A currency sign or code around the
+// refused and never read as another number; the other decimal mark is read where
+// it can mean nothing else ("55,50" under "en"). A currency sign or code around the
 // number is let be; one of another currency is refused. The amount must be from
 // 0 to [Most].
 func ParseTyped(s, locale string, c Currency) (Minor, error) {
@@ -141,7 +142,7 @@ func ParseTyped(s, locale string, c Currency) (Minor, error) {
 	if strings.HasPrefix(body, "-") || strings.HasPrefix(body, "−") {
 		return 0, fmt.Errorf("%s is below zero; an amount of 0 or more is needed", clip(s))
 	}
-	whole, frac, pointed := strings.Cut(body, point)
+	whole, frac, pointed := strings.Cut(swapPoint(body, point, digits), point)
 	plain, ok := ungroup(whole, group)
 	if !ok || (pointed && !allDigits(frac)) {
 		return 0, fmt.Errorf("%q is not an amount; write it like %s", clip(s), example)
@@ -157,6 +158,20 @@ func ParseTyped(s, locale string, c Currency) (Minor, error) {
 		return 0, fmt.Errorf("%q is too large; at most %s", clip(s), Format(Amount{Most, c}, locale))
 	}
 	return m, nil
+}
+
+// swapPoint reads the other decimal mark than the locale's where it can mean
+// nothing else: "55,50" under "en", whose groups have three digits.
+func swapPoint(body, point string, digits int) string {
+	other := map[string]string{".": ",", ",": "."}[point]
+	if other == "" || strings.Contains(body, point) || strings.Count(body, other) != 1 {
+		return body
+	}
+	_, frac, _ := strings.Cut(body, other)
+	if len(frac) == 0 || len(frac) > min(digits, 2) {
+		return body
+	}
+	return strings.Replace(body, other, point, 1)
 }
 
 // plainSpace turns the no-break and thin spaces of locales into plain ones.

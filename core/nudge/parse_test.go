@@ -20,7 +20,7 @@ var home = catalog.Region{ID: "home", Name: "Home", Currency: "EUR", Methods: []
 func ExampleDefinition_Say() {
 	d, err := nudge.Parse([]byte(good))
 	fmt.Println(d.Say(nudge.Voice{Region: home, Locale: "en"}), err)
-	// Output: From €60.00 free standard shipping. <nil>
+	// Output: From €60.00, standard shipping is free. <nil>
 }
 
 func ExampleParseSentence() {

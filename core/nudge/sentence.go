@@ -19,81 +19,6 @@ type Voice struct {
 	Label func(sku string) string
 }
 
-// Say returns the promise as one plain sentence for the merchant, in one
-// region's amounts: "From €60.00 free standard shipping, from €95.00 10 % off
-// the order."
-func (d Definition) Say(v Voice) string {
-	v.Language = "en"
-	parts := make([]string, 0, len(d.Ladder.Rungs))
-	for i := range d.Ladder.Rungs {
-		r := &d.Ladder.Rungs[i]
-		parts = append(parts, strings.TrimSpace(d.goal(r, v)+" "+RewardsText(r.Rewards, v)))
-	}
-	s := strings.Join(parts, ", ")
-	if d.Ladder.Replacing && len(parts) > 1 {
-		s += ", only the highest of them"
-	}
-	switch {
-	case d.Audience.Code != "":
-		s = "with the code " + d.Audience.Code + ": " + s
-	case d.Audience.Pool != "":
-		s = "with a code of " + d.Audience.Pool + ": " + s
-	}
-	return strings.ToUpper(s[:1]) + s[1:] + "."
-}
-
-// goal says what a rung asks for: "from €60.00", "from 3 pieces of one product in
-// Notebooks".
-func (d *Definition) goal(r *Rung, v Voice) string {
-	l := &d.Ladder
-	scope := ""
-	if f := FilterText(l.Scope, v); f != "" {
-		scope = " of " + f
-	}
-	if l.Counts() != Value {
-		if r.Count == 0 {
-			return ""
-		}
-		upper := ""
-		if r.UpperCount > 0 {
-			upper = fmt.Sprintf(" to %d", r.UpperCount)
-		}
-		n := strconv.FormatInt(r.Count, 10) + upper
-		switch l.Counts() {
-		case SameProduct:
-			return "from " + n + " pieces of one product" + scope
-		case SameVariant:
-			return "from " + n + " pieces of one variant" + scope
-		case Distinct:
-			return "from " + n + " different products" + scope
-		case Weight:
-			return "from " + n + " g" + scope
-		}
-		if r.Count == 1 && upper == "" {
-			return "from 1 piece" + scope
-		}
-		return "from " + n + " pieces" + scope
-	}
-	t, ok := r.Thresholds[v.Region.ID]
-	switch {
-	case !ok && len(r.Rewards) > 0 && Repeats(r.Rewards[0].Kind) && len(r.Thresholds) == 0:
-		return ""
-	case !ok:
-		return "from an amount not yet set" + scope
-	case t.Minor == 0 && (d.Audience.Code != "" || d.Audience.Pool != ""):
-		return strings.TrimPrefix(scope, " ")
-	case t.Minor == 0 && scope != "":
-		return "with anything" + scope
-	case t.Minor == 0:
-		return "with every order"
-	}
-	out := "from " + money.Format(t, v.Locale)
-	if u, ok := r.Upper[v.Region.ID]; ok {
-		out += " to " + money.Format(u, v.Locale)
-	}
-	return out + scope
-}
-
 // RewardsText names what a rung gives, as part of a sentence.
 func RewardsText(rewards []Reward, v Voice) string {
 	w, ok := rewardWords[v.Language]
@@ -247,7 +172,7 @@ func selectionText(s catalog.Selection, v Voice) string {
 	var parts []string
 	either := func(names []string) {
 		if len(names) > 0 {
-			parts = append(parts, strings.Join(names, " or "))
+			parts = append(parts, orList(names))
 		}
 	}
 	either(slices.Concat(s.Collections, s.Products, s.Tags))
@@ -280,7 +205,7 @@ func selectionText(s catalog.Selection, v Voice) string {
 		}
 	}
 	if len(s.Plans) > 0 {
-		parts = append(parts, "bought by "+strings.Join(s.Plans, " or "))
+		parts = append(parts, "bought by "+orList(s.Plans))
 	}
 	return strings.Join(parts, " ")
 }

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 	"golang.org/x/crypto/argon2"
@@ -89,7 +90,7 @@ func (a *App) SignIn(ctx context.Context, email, password, from string) (store.A
 	if hash == "" {
 		hash = decoy()
 	}
-	if len(password) > 1000 || !passwordIs(password, hash) || acc.PasswordHash == "" {
+	if len(password) > mostPassword || !passwordIs(password, hash) || acc.PasswordHash == "" {
 		a.throttle.failed(a.Now(), email, from)
 		return store.Account{}, Problem{"password", "This address and password do not belong together."}
 	}
@@ -135,18 +136,52 @@ func (a *App) ShopsOf(ctx context.Context, account uuid.UUID) ([]ShopRole, error
 	return out, nil
 }
 
+// Limits of accounts.
+const (
+	mostEmail     = 254
+	mostName      = 80
+	leastPassword = 10
+	mostPassword  = 1000
+)
+
 // CreateAccount makes a person who can sign in. The password must have at least
 // ten characters.
 func (a *App) CreateAccount(ctx context.Context, email, name, password string) (store.Account, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
-	if _, err := mail.ParseAddress(email); err != nil {
+	if at, err := mail.ParseAddress(email); err != nil || at.Address != email || len(email) > mostEmail {
 		return store.Account{}, Problem{"email", "That is not an e-mail address."}
 	}
-	if len(password) < 10 {
-		return store.Account{}, Problem{"password", "A password needs at least ten characters."}
+	name, err := goodName(name)
+	if err != nil {
+		return store.Account{}, err
+	}
+	if err := goodPassword(password); err != nil {
+		return store.Account{}, err
 	}
 	acc := store.Account{ID: uuid.New(), Email: email, Name: name, PasswordHash: HashPassword(password), CreatedAt: a.Now().UTC()}
-	return acc, a.Store.DB.WithContext(ctx).Create(&acc).Error
+	err = a.Store.DB.WithContext(ctx).Create(&acc).Error
+	if errors.Is(err, gorm.ErrDuplicatedKey) {
+		return store.Account{}, Problem{"email", "Somebody has an account with this address. Sign in with it, or use another address."}
+	}
+	return acc, err
+}
+
+func goodName(name string) (string, error) {
+	name = strings.Join(strings.Fields(name), " ")
+	if name == "" || utf8.RuneCountInString(name) > mostName {
+		return "", Problem{"name", fmt.Sprintf("Write your name, of at most %d characters, so that others know who changed what.", mostName)}
+	}
+	return name, nil
+}
+
+func goodPassword(password string) error {
+	switch {
+	case utf8.RuneCountInString(password) < leastPassword:
+		return Problem{"password", fmt.Sprintf("A password needs at least %d characters.", leastPassword)}
+	case len(password) > mostPassword:
+		return Problem{"password", fmt.Sprintf("At most %d characters.", mostPassword)}
+	}
+	return nil
 }
 
 // HashKey is how secret keys are stored.

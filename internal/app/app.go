@@ -17,14 +17,19 @@ type App struct {
 	Now       func() time.Time
 	Log       *slog.Logger
 	throttle  *throttle
+	ring      *keyring
+	sightings *sightings
 	jobs      JobQueue
 	usage     *usageCache
 }
 
 // New makes an application on a store.
 func New(s *store.Store, log *slog.Logger) *App {
-	a := &App{Store: s, Now: time.Now, Log: log, throttle: newThrottle(), usage: &usageCache{byShop: map[string]*usageEntry{}}}
-	a.Snapshots = newSnapshots(s, log)
+	a := &App{
+		Store: s, Now: time.Now, Log: log, throttle: newThrottle(), usage: &usageCache{byShop: map[string]*usageEntry{}},
+		ring: &keyring{store: s}, sightings: &sightings{seen: map[sightingKey]*store.Sighting{}},
+	}
+	a.Snapshots = newSnapshots(s, a.ring, log)
 	return a
 }
 

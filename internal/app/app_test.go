@@ -137,13 +137,13 @@ func TestPausedIsGoneAndResumedIsBack(t *testing.T) {
 		return len(d.Nudges)
 	}
 	require.Equal(t, 1, live())
-	_, err := a.SetState(ctx, demo.Shop, "winter-ladder", "Ilse", store.StatePaused)
+	_, err := a.SetState(ctx, demo.Shop, "winter-ladder", "Ilse", "", store.StatePaused)
 	require.NoError(t, err)
 	assert.Equal(t, 0, live())
-	_, err = a.SetState(ctx, demo.Shop, "winter-ladder", "Ilse", store.StateLive)
+	_, err = a.SetState(ctx, demo.Shop, "winter-ladder", "Ilse", "", store.StateLive)
 	require.NoError(t, err)
 	assert.Equal(t, 1, live())
-	_, err = a.SetState(ctx, demo.Shop, "parcels-to-japan", "Ilse", store.StateLive)
+	_, err = a.SetState(ctx, demo.Shop, "parcels-to-japan", "Ilse", "", store.StateLive)
 	assert.ErrorContains(t, err, "never published")
 }
 
@@ -240,7 +240,7 @@ func TestShopsDoNotSeeEachOther(t *testing.T) {
 	a := storetest.Demo(t)
 	_, err := a.Nudge(ctx, "vessmark-trade", "winter-ladder")
 	assert.ErrorIs(t, err, app.ErrNotFound)
-	_, err = a.SetState(ctx, "vessmark-trade", "winter-ladder", "x", store.StateEnded)
+	_, err = a.SetState(ctx, "vessmark-trade", "winter-ladder", "x", "", store.StateEnded)
 	assert.ErrorIs(t, err, app.ErrNotFound)
 	os, err := a.Orders(ctx, "vessmark-trade", 10)
 	require.NoError(t, err)
@@ -356,10 +356,10 @@ func TestAVisitKeepsTheRevisionItWasShown(t *testing.T) {
 	assert.Equal(t, money.Minor(7000), threshold())
 	assert.Equal(t, money.Minor(6000), threshold(saw), "a change is not held against who saw the old promise")
 
-	_, err = a.SetState(ctx, demo.Shop, n.ID, "Tam", store.StatePaused)
+	_, err = a.SetState(ctx, demo.Shop, n.ID, "Tam", "", store.StatePaused)
 	require.NoError(t, err)
 	assert.Equal(t, money.Minor(-1), threshold(saw), "a pause is at once")
-	_, err = a.SetState(ctx, demo.Shop, n.ID, "Tam", store.StateEnded)
+	_, err = a.SetState(ctx, demo.Shop, n.ID, "Tam", "", store.StateEnded)
 	require.NoError(t, err)
 	assert.Equal(t, money.Minor(7000), threshold(decide.ShownRef{Nudge: "winter-ladder", Revision: 2}), "an end is honoured for who saw it")
 }

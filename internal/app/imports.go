@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"reflect"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -12,7 +11,6 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/catalog/catalogcsv"
-	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -22,8 +20,11 @@ type JobQueue interface {
 	EnqueueImport(ctx context.Context, tx pgx.Tx, shop string, id uuid.UUID) error
 }
 
-// namesShown is how many new and changed SKUs a preview lists.
-const namesShown = 30
+// How much a preview lists.
+const (
+	namesShown   = 30  // new SKUs
+	changesShown = 200 // cells that change
+)
 
 // PreviewImport reads a file and stores it together with what it would change.
 // Nothing of the catalogue is changed yet.
@@ -66,60 +67,27 @@ func compare(s *store.ImportSummary, have, file []catalog.Product) {
 			v := &p.Variants[j]
 			s.RowsRead++
 			k, ok := bySKU[v.SKU]
-			switch {
-			case !ok:
+			if !ok {
 				s.New++
-				s.NewNames = nameUpTo(s.NewNames, v.SKU)
-			case sameProduct(k.product, p) && sameVariant(k.variant, v):
+				if len(s.NewNames) < namesShown {
+					s.NewNames = append(s.NewNames, v.SKU)
+				}
+				continue
+			}
+			diff := catalogcsv.Compare(k.product, k.variant, p, v)
+			if len(diff) == 0 {
 				s.Unchanged++
-			default:
-				s.Changed++
-				s.ChangedNames = nameUpTo(s.ChangedNames, v.SKU)
+				continue
+			}
+			s.Changed++
+			label := catalog.Item{Product: k.product, Variant: k.variant}.Label()
+			for _, d := range diff {
+				if len(s.Changes) < changesShown {
+					s.Changes = append(s.Changes, store.Change{SKU: v.SKU, Label: label, Column: d.Column, Before: d.Before, After: d.After})
+				}
 			}
 		}
 	}
-}
-
-func nameUpTo(names []string, sku string) []string {
-	if len(names) < namesShown {
-		return append(names, sku)
-	}
-	return names
-}
-
-func sameProduct(a, b *catalog.Product) bool {
-	return a.ID == b.ID && a.Title == b.Title && a.Description == b.Description && a.Picture == b.Picture &&
-		a.GiftCard == b.GiftCard && a.NeverOff == b.NeverOff && sameList(a.Collections, b.Collections) && sameList(a.Tags, b.Tags)
-}
-
-func sameVariant(a, b *catalog.Variant) bool {
-	return sameList(a.Options, b.Options) && samePrices(a.Prices, b.Prices) && reflect.DeepEqual(a.Stock, b.Stock) &&
-		a.Weight == b.Weight && a.TaxClass == b.TaxClass
-}
-
-// samePrices compares what a file of goods holds: sales and the price history are
-// not in it.
-func samePrices(a, b map[money.Currency]catalog.Price) bool {
-	plain := func(in map[money.Currency]catalog.Price) map[money.Currency]catalog.Price {
-		out := map[money.Currency]catalog.Price{}
-		for c, p := range in {
-			out[c] = catalog.Price{Price: p.Price, Reference: p.Reference, Cost: p.Cost}
-		}
-		return out
-	}
-	return reflect.DeepEqual(plain(a), plain(b))
-}
-
-func sameList[T comparable](a, b []T) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if a[i] != b[i] {
-			return false
-		}
-	}
-	return true
 }
 
 // Import reads an import, without its file.
@@ -146,6 +114,12 @@ func (a *App) StartImport(ctx context.Context, shop string, id uuid.UUID) error 
 		}
 		return a.jobs.EnqueueImport(ctx, tx, shop, id)
 	})
+}
+
+// CancelImport lets a previewed file go. One that runs or is done stays so.
+func (a *App) CancelImport(ctx context.Context, shop string, id uuid.UUID) error {
+	return a.Store.DB.WithContext(ctx).Model(&store.Import{}).Where("shop_id = ? AND id = ? AND state = ?", shop, id, store.ImportPreviewed).
+		Updates(map[string]any{"state": store.ImportCancelled, "file": []byte{}}).Error
 }
 
 // RunImport brings a file in, all or nothing, and tells its progress.
@@ -192,4 +166,31 @@ func (a *App) ExportCatalogue(ctx context.Context, shop string) ([]byte, error) 
 		return nil, err
 	}
 	return catalogcsv.Write(products)
+}
+
+// TriedTag is the tag of goods that were put in to try things out.
+const TriedTag = "to-try"
+
+// DropTried takes goods out that were put in to try, and tells how many products
+// they were. Live nudges that name them stand in the way.
+func (a *App) DropTried(ctx context.Context, shop string) (int64, error) {
+	var n int64
+	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := lockShop(tx, shop); err != nil {
+			return err
+		}
+		live, err := (&store.Store{DB: tx, Pool: a.Store.Pool}).Live(ctx, shop)
+		if err != nil {
+			return err
+		}
+		if len(live) > 0 {
+			return Problem{"goods", fmt.Sprintf("%d nudges are live on these goods. Pause or end them first.", len(live))}
+		}
+		r := tx.Where("shop_id = ? AND tags @> ?::jsonb", shop, `["`+TriedTag+`"]`).Delete(&store.Product{})
+		if n = r.RowsAffected; r.Error != nil {
+			return r.Error
+		}
+		return announce(tx, shop)
+	})
+	return n, a.refreshed(ctx, shop, err)
 }

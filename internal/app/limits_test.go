@@ -27,7 +27,7 @@ func limited(t *testing.T, a *app.App, change func(*nudge.Definition)) {
 	require.NoError(t, err)
 	for _, n := range ns {
 		if n.LiveRevision > 0 {
-			_, err := a.SetState(ctx, demo.Shop, n.ID, "Ilse", "paused")
+			_, err := a.SetState(ctx, demo.Shop, n.ID, "Ilse", "", "paused")
 			require.NoError(t, err)
 		}
 	}

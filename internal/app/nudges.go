@@ -44,17 +44,17 @@ func (b Blocked) Error() string {
 // Nudge reads one nudge, or ErrNotFound.
 func (a *App) Nudge(ctx context.Context, shop, id string) (store.Nudge, error) {
 	var n store.Nudge
-	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ?", shop, id).Take(&n).Error
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ? AND deleted_at IS NULL", shop, id).Take(&n).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return n, ErrNotFound
 	}
 	return n, err
 }
 
-// Nudges lists a shop's nudges by priority.
+// Nudges lists a shop's nudges by priority, without those that were deleted.
 func (a *App) Nudges(ctx context.Context, shop string) ([]store.Nudge, error) {
 	var ns []store.Nudge
-	err := a.Store.DB.WithContext(ctx).Where("shop_id = ?", shop).Order("priority, id").Find(&ns).Error
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND deleted_at IS NULL", shop).Order("priority, id").Find(&ns).Error
 	return ns, err
 }
 
@@ -82,6 +82,10 @@ func (a *App) createAs(ctx context.Context, shop, who string, d nudge.Definition
 		if err := lockShop(tx, shop); err != nil {
 			return err
 		}
+		// What was deleted can be taken back for a day, or until its id is wanted.
+		if err := tx.Where("shop_id = ? AND (deleted_at < ? OR deleted_at IS NOT NULL AND id = ?)", shop, now.Add(-undoHolds), id).Delete(&store.Nudge{}).Error; err != nil {
+			return err
+		}
 		var ids []string
 		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error; err != nil {
 			return err
@@ -101,6 +105,9 @@ func (a *App) createAs(ctx context.Context, shop, who string, d nudge.Definition
 func lockShop(tx *gorm.DB, shop string) error {
 	return tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", shop).Take(&store.Shop{}).Error
 }
+
+// IDFrom makes an id of a name that is not among those taken: a-z, 0-9 and hyphens.
+func IDFrom(name string, taken []string) string { return freeID(name, taken) }
 
 func freeID(name string, taken []string) string {
 	base := strings.Trim(strings.Join(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
@@ -123,8 +130,21 @@ func freeID(name string, taken []string) string {
 	return id
 }
 
+// undoHolds is how long what was deleted can be taken back.
+const undoHolds = 24 * time.Hour
+
 // locked runs a change on a nudge whose row is locked, and stores it.
 func (a *App) locked(ctx context.Context, shop, id string, change func(tx *gorm.DB, n *store.Nudge) error) (store.Nudge, error) {
+	return a.lockedAlso(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
+		if n.DeletedAt != nil {
+			return ErrNotFound
+		}
+		return change(tx, n)
+	})
+}
+
+// lockedAlso is locked for a nudge that may have been deleted.
+func (a *App) lockedAlso(ctx context.Context, shop, id string, change func(tx *gorm.DB, n *store.Nudge) error) (store.Nudge, error) {
 	var n store.Nudge
 	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("shop_id = ? AND id = ?", shop, id).Take(&n).Error
@@ -292,22 +312,56 @@ func (a *App) refreshed(ctx context.Context, shop string, err error) error {
 }
 
 // SetState pauses, ends or resumes a nudge that was published before. Resuming
-// puts the last published revision in force.
-func (a *App) SetState(ctx context.Context, shop, id, who string, to store.State) (store.Nudge, error) {
+// puts the last published revision in force, where no check stops it. was is the
+// state one saw, empty for any: a nudge that is in another by now is let be.
+// Errors: Problem, Blocked.
+func (a *App) SetState(ctx context.Context, shop, id, who string, was, to store.State) (store.Nudge, error) {
 	n, err := a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
-		if n.LiveRevision == 0 {
+		switch {
+		case n.LiveRevision == 0:
 			return Problem{"state", "This nudge was never published; publish it first."}
-		}
-		if to != store.StateLive && to != store.StatePaused && to != store.StateEnded {
-			return Problem{"state", "A nudge can be put live, paused or ended."}
-		}
-		if n.State == to {
+		case to != store.StateLive && to != store.StatePaused && to != store.StateEnded:
+			return Problem{"state", "A nudge can be resumed, paused or ended."}
+		case n.State == to:
 			return nil
+		case was != "" && n.State != was:
+			return Problem{"state", fmt.Sprintf("This nudge is %s by now (%s changed it). Nothing was changed; look at it as it is.", n.State, orSomebody(n.ChangedBy))}
 		}
-		n.State, n.StateSince, n.ChangedBy = to, a.Now().UTC(), who
+		if to == store.StateLive {
+			live, err := revision(tx, shop, id, n.LiveRevision)
+			if err != nil {
+				return err
+			}
+			found, err := a.Check(ctx, shop, id, live.Definition)
+			if err != nil {
+				return err
+			}
+			if checks.Stops(found) {
+				return Blocked{found}
+			}
+		}
+		n.State, n.StateSince, n.ChangedBy, n.PutAway = to, a.Now().UTC(), who, false
 		return announce(tx, shop)
 	})
 	return n, a.refreshed(ctx, shop, err)
+}
+
+func orSomebody(name string) string {
+	if name == "" {
+		return "somebody else"
+	}
+	return name
+}
+
+// PutAway takes an ended nudge off the board, or puts it back.
+func (a *App) PutAway(ctx context.Context, shop, id string, away bool) (store.Nudge, error) {
+	return a.locked(ctx, shop, id, func(_ *gorm.DB, n *store.Nudge) error {
+		if away && n.State != store.StateEnded {
+			return Problem{"state", "Only a nudge that has ended can be put away."}
+		}
+		n.PutAway = away
+		return nil
+	})
 }
 
 // Copy makes a new draft from a nudge's draft, under a name of its own.
@@ -318,24 +372,54 @@ func (a *App) Copy(ctx context.Context, shop, id, who string) (store.Nudge, erro
 	}
 	d := n.Draft.Clone()
 	runes := []rune(d.Name)
-	d.Name = string(runes[:min(len(runes), nudge.MostName-7)]) + ", copy"
+	d.Name = string(runes[:min(len(runes), nudge.MostName-7)]) + " (copy)"
 	return a.Create(ctx, shop, who, d)
 }
 
-// DeleteDraft removes a nudge that was never published. For one that was, it
-// puts the live revision back into the draft.
-func (a *App) DeleteDraft(ctx context.Context, shop, id, who string) (gone bool, err error) {
-	_, err = a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
+// DeleteDraft deletes a nudge that was never published; pressing twice does no
+// harm. For one that was published it throws the draft's changes away: the live
+// revision is the draft again. Both can be taken back, see Undelete.
+func (a *App) DeleteDraft(ctx context.Context, shop, id, who string) (n store.Nudge, gone bool, err error) {
+	n, err = a.lockedAlso(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
 		if n.LiveRevision == 0 {
 			gone = true
+			if n.DeletedAt == nil {
+				now := a.Now().UTC()
+				n.DeletedAt = &now
+			}
 			return nil
 		}
-		return a.putBack(tx, n, n.LiveRevision, who)
+		if !n.Dirty {
+			return nil
+		}
+		thrown := n.Draft
+		if err := a.putBack(tx, n, n.LiveRevision, who); err != nil {
+			return err
+		}
+		n.ThrownDraft = &thrown
+		return nil
 	})
-	if err == nil && gone {
-		err = a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ? AND live_revision = 0", shop, id).Delete(&store.Nudge{}).Error
-	}
-	return gone, err
+	return n, gone, err
+}
+
+// Undelete takes the last deletion back: a deleted nudge is there again, and a
+// draft that was thrown away is the draft again, unless it was changed since.
+func (a *App) Undelete(ctx context.Context, shop, id, who string, version int) (store.Nudge, error) {
+	return a.lockedAlso(ctx, shop, id, func(_ *gorm.DB, n *store.Nudge) error {
+		switch {
+		case n.DeletedAt != nil:
+			n.DeletedAt = nil
+		case n.ThrownDraft == nil:
+			return nil // taken back already
+		case n.DraftVersion != version:
+			return Conflict{By: n.ChangedBy, At: n.ChangedAt, Have: version, Now: n.DraftVersion}
+		default:
+			n.Draft, n.ThrownDraft = *n.ThrownDraft, nil
+			n.DraftVersion++
+			n.Dirty, n.ChangedAt, n.ChangedBy = true, a.Now().UTC(), who
+		}
+		return nil
+	})
 }
 
 // Restore puts an earlier revision into the draft; publishing it is a step of

@@ -47,12 +47,12 @@ type Snapshots struct {
 	log    *slog.Logger
 	mu     sync.RWMutex
 	byShop map[string]*ShopSnapshot
-	byKey  map[string]string // publishable key and secret key hash → shop
+	ring   *keyring
 	load   sync.Mutex
 }
 
-func newSnapshots(s *store.Store, log *slog.Logger) *Snapshots {
-	return &Snapshots{store: s, log: log, byShop: map[string]*ShopSnapshot{}, byKey: map[string]string{}}
+func newSnapshots(s *store.Store, ring *keyring, log *slog.Logger) *Snapshots {
+	return &Snapshots{store: s, ring: ring, log: log, byShop: map[string]*ShopSnapshot{}}
 }
 
 // Get returns a shop's snapshot, or ErrNotFound.
@@ -66,26 +66,6 @@ func (s *Snapshots) Get(ctx context.Context, shop string) (*ShopSnapshot, error)
 	return s.Refresh(ctx, shop)
 }
 
-// ByKey returns the snapshot of the shop with a publishable key, or with a
-// secret key's hash.
-func (s *Snapshots) ByKey(ctx context.Context, key string) (*ShopSnapshot, error) {
-	s.mu.RLock()
-	shop, ok := s.byKey[key]
-	s.mu.RUnlock()
-	if !ok {
-		var row store.Shop
-		err := s.store.DB.WithContext(ctx).Where("publishable_key = ? OR secret_key_hash = ?", key, key).Take(&row).Error
-		if errors.Is(err, gorm.ErrRecordNotFound) {
-			return nil, ErrNotFound
-		}
-		if err != nil {
-			return nil, err
-		}
-		shop = row.ID
-	}
-	return s.Get(ctx, shop)
-}
-
 // Refresh compiles a shop's snapshot anew from the database.
 func (s *Snapshots) Refresh(ctx context.Context, shop string) (*ShopSnapshot, error) {
 	s.load.Lock()
@@ -96,8 +76,6 @@ func (s *Snapshots) Refresh(ctx context.Context, shop string) (*ShopSnapshot, er
 	}
 	s.mu.Lock()
 	s.byShop[shop] = snap
-	s.byKey[snap.Shop.PublishableKey] = shop
-	s.byKey[snap.Shop.SecretKeyHash] = shop
 	s.mu.Unlock()
 	return snap, nil
 }
@@ -131,7 +109,9 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	if err != nil {
 		return nil, err
 	}
-	snap, err := decide.Compile(decide.Shop{Settings: row.Settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired})
+	settings := row.Settings
+	settings.TimeZone = row.TimeZone // weekdays and hours are the shop's
+	snap, err := decide.Compile(decide.Shop{Settings: settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired})
 	if err != nil {
 		return nil, fmt.Errorf("compiling %s: %w", shop, err)
 	}
@@ -145,8 +125,11 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	return out, nil
 }
 
-// changed refreshes a shop if it is in use.
+// changed reads the keys anew, and refreshes a shop if it is in use.
 func (s *Snapshots) changed(ctx context.Context, shop string) {
+	if err := s.ring.read(ctx); err != nil && ctx.Err() == nil {
+		s.log.Error("reading the keys", "error", err)
+	}
 	s.mu.RLock()
 	_, used := s.byShop[shop]
 	s.mu.RUnlock()

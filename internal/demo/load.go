@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -33,8 +34,7 @@ func Load(ctx context.Context, a *app.App, origins []string) error {
 	var there store.Shop
 	err := a.Store.DB.WithContext(ctx).Where("id = ?", Shop).Take(&there).Error
 	if err == nil {
-		there.Origins = origins
-		return a.Store.DB.WithContext(ctx).Model(&there).Select("Origins").Updates(&there).Error
+		return allow(ctx, a, &there, origins)
 	}
 	if !errors.Is(err, gorm.ErrRecordNotFound) {
 		return err
@@ -54,15 +54,42 @@ func Load(ctx context.Context, a *app.App, origins []string) error {
 	return orders(ctx, a)
 }
 
+// allow adds the addresses the made-up shop is served at to those that are allowed.
+func allow(ctx context.Context, a *app.App, shop *store.Shop, origins []string) error {
+	had := len(shop.Origins)
+	for _, o := range origins {
+		if !slices.Contains(shop.Origins, o) {
+			shop.Origins = append(shop.Origins, o)
+		}
+	}
+	if len(shop.Origins) == had {
+		return nil
+	}
+	return a.Store.DB.WithContext(ctx).Model(shop).Select("Origins").Updates(shop).Error
+}
+
 func people(ctx context.Context, a *app.App, origins []string) error {
 	db := a.Store.DB.WithContext(ctx)
 	now := a.Now().UTC()
 	shops := []store.Shop{
-		{ID: Shop, Name: "Lindquill", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "en", Origins: origins, PublishableKey: PublishableKey, SecretKeyHash: app.HashKey(SecretKey), CreatedAt: now},
-		{ID: "vessmark-trade", Name: "Lindquill Trade", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "de", Origins: []string{}, PublishableKey: "pk_trade_demo", SecretKeyHash: app.HashKey("sk_trade_demo"), CreatedAt: now},
+		{ID: Shop, Name: "Lindquill", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "en", Origins: origins, CreatedAt: now},
+		{ID: "vessmark-trade", Name: "Lindquill Trade", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "de", Origins: []string{}, CreatedAt: now},
 	}
 	if err := db.Create(&shops).Error; err != nil {
 		return err
+	}
+	for _, k := range []struct {
+		shop string
+		kind store.KeyKind
+		name string
+		key  string
+	}{
+		{Shop, store.Publishable, "The shop’s pages", PublishableKey}, {Shop, store.Secret, "The shop’s server", SecretKey},
+		{"vessmark-trade", store.Publishable, "The shop’s pages", "pk_trade_demo"}, {"vessmark-trade", store.Secret, "The shop’s server", "sk_trade_demo"},
+	} {
+		if err := a.AddKey(ctx, k.shop, "Ilse Marrin", k.kind, k.name, k.key); err != nil {
+			return err
+		}
 	}
 	for _, p := range []struct {
 		email, name string

@@ -130,6 +130,8 @@ type shelf struct {
 	Shop     string            `json:"shop"`
 	Regions  []catalog.Region  `json:"regions"`
 	Products []catalog.Product `json:"products"`
+	// QuoteMinutes is how long a checkout's total is held.
+	QuoteMinutes int `json:"quote_minutes"`
 }
 
 func (c *client) catalogue(ctx context.Context) (shelf, error) {

@@ -29,6 +29,11 @@ type stock struct {
 	list *decide.Snapshot
 }
 
+// quoteHolds is how long a shown total is honoured while Agonal is away.
+func (s *stock) quoteHolds() time.Duration {
+	return time.Duration(max(1, s.QuoteMinutes)) * time.Minute
+}
+
 func (g *goods) get() *stock {
 	g.mu.RLock()
 	defer g.mu.RUnlock()

@@ -21,9 +21,6 @@ import (
 	"agonal.dev/agonal/core/nudge"
 )
 
-// quoteHolds is how long a shown total is honoured while Agonal is away.
-const quoteHolds = 15 * time.Minute
-
 // till keeps two clicks on the same order apart.
 type till struct {
 	mu   sync.Mutex
@@ -113,7 +110,7 @@ func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
 		}
 	}
 	view.Expect = p.ToPay
-	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(quoteHolds))
+	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(v.stock.quoteHolds()))
 	return s.showPriced(c, status, "checkout", "Checkout", "", at, view, p)
 }
 

@@ -28,7 +28,7 @@ func testVisit() *visit {
 func TestAQuoteHoldsForExactlyWhatItWasGivenFor(t *testing.T) {
 	s := &shop{cfg: Config{QuoteKey: []byte("a key of the shop's own")}}
 	now := time.Now()
-	q := s.quote(testVisit(), "standard", 6000, now.Add(quoteHolds))
+	q := s.quote(testVisit(), "standard", 6000, now.Add(15*time.Minute))
 	assert.True(t, s.quoteHolds(testVisit(), "standard", 6000, q, now))
 	assert.False(t, s.quoteHolds(testVisit(), "standard", 5999, q, now), "another total")
 	assert.False(t, s.quoteHolds(testVisit(), "express", 6000, q, now), "another method")

@@ -2,14 +2,17 @@ package merchant
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
+	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/app"
@@ -20,43 +23,71 @@ import (
 type benchView struct {
 	N        store.Nudge
 	D        nudge.Definition
+	Name     string // as typed, where that is refused
 	Phase    string
 	Note     string // what the draft is, in words
 	Region   catalog.Region
 	Locale   string
-	label    func(sku string) string
 	Version  int
 	Next     int
-	Findings []checks.Finding
+	Findings []findingView
 	Stops    int
 	Doubts   int
+	View     switchesView
 
-	Regions          []choiceView // audience
-	InRegions        []catalog.Region
-	Rungs            []rungView
-	Scope            scopeView
-	Placements       []choiceView
-	Pages            []choiceView
-	From, To         string // as a date field has them
-	ScheduleIn       string // in words
-	Languages        []languageView
-	States           []stateView
-	Language         string
-	Axis             axisView
-	Cart             string // the first cart of the preview, as JSON
-	Step             int64
-	StoreURL         string
-	Goods            []choiceView
-	PlaceholderMeans map[nudge.Placeholder]string
+	Sentence   []sentencePart
+	Regions    []choiceView // audience
+	InRegions  []catalog.Region
+	Rungs      []rungView
+	Scope      scopeView
+	Basis      basisView
+	Placements []choiceView
+	Pages      []choiceView
+	Hide       bool
+	Shows      string // where it shows, in words
+	From, To   string // as a date field has them
+	ScheduleIn string // in words
+	Code       string
+	Tone, Bar  string
+	Languages  []languageView
+	States     []stateView
+	Language   string
+	Slots      []slotView
+	Axis       axisView
+	OnAxis     bool   // whether its goals are values
+	Cart       string // the first cart of the preview, as JSON
 
 	Err      map[string]string // by field
 	Open     string            // the panel that has an error
-	Typed    url.Values        // what was typed into it
-	Conflict *conflictView
+	Conflict string
 	CanEdit  bool
+
+	label func(sku string) string
+	many  bool // whether a ladder of more than one rung
 }
 
-type conflictView struct{ By, When string }
+// switchesView is from where and how the workbench looks at the shop.
+type switchesView struct {
+	Page      string
+	Width     string // desktop or phone
+	Wide      bool
+	Regions   []choiceView
+	Languages []choiceView
+	Pages     []choiceView
+}
+
+// sentencePart is a run of the promise; one with a panel can be edited.
+type sentencePart struct {
+	Text, Panel, Label string
+	Kind               string // of the panel: regions, code, scope, threshold or reward
+	Rung               *rungView
+	Missing            bool
+}
+
+type findingView struct {
+	checks.Finding
+	Part string // the part that mends it; may be empty
+}
 
 // choiceView is a box to tick.
 type choiceView struct {
@@ -73,23 +104,34 @@ type amountView struct {
 
 type rungView struct {
 	Index      int
-	First      bool
-	Threshold  string
-	Zero       bool
+	Threshold  string // or count, in words
+	Counts     bool   // pieces or grams, not a value
+	Count      string
 	Reward     string
-	Kind       nudge.Kind
+	Kind       string
+	Editable   bool // whether the reward is of a kind this page can change
 	Thresholds []amountView
 	Amounts    []amountView
 	Methods    []choiceView
 	Percent    string
-	Panel      string // names of its panels
-	RewardPart string
+	CanDrop    bool
 }
 
 type scopeView struct {
-	Text                  string
-	Collections, NotThese []choiceView
-	Tags                  []choiceView
+	Text        string
+	Collections []tokenView
+	Products    []tokenView
+	NotThese    []tokenView
+	NotProducts []tokenView
+	NotTags     []tokenView
+	Counted     string // how many products it hits
+}
+
+type basisView struct {
+	Text       string
+	Basis      string
+	WithoutTax bool
+	Note       string // rungs that count otherwise
 }
 
 type languageView struct {
@@ -102,17 +144,35 @@ type stateView struct {
 	State  nudge.State
 	Name   string
 	Text   string
-	Pieces []nudge.Piece
+	Pieces []pieceView
 	Panel  string
 	Error  string
+	Quiet  string // what is said where nothing is written
 }
+
+// pieceView is a run of a sentence; a slot shows a sample value.
+type pieceView struct {
+	Text string
+	Slot bool
+}
+
+// slotView is a placeholder that can be put into a sentence.
+type slotView struct{ Name, Means, Sample string }
 
 func (s *server) bench(c *echo.Context) error {
 	v, err := s.benchView(c, nil)
 	if err != nil {
 		return s.fail(c, err)
 	}
+	if isHTMX(c) {
+		return s.renderPart(c, http.StatusOK, "bench", "bench-changed", page{Title: v.D.Name, Place: "nudges", Data: v})
+	}
 	return s.render(c, http.StatusOK, "bench", page{Title: v.D.Name, Place: "nudges", Data: v})
+}
+
+// toNudge leads from the address of an act to the nudge it is about.
+func (s *server) toNudge(c *echo.Context) error {
+	return c.Redirect(http.StatusSeeOther, at(c).url("/nudges/"+url.PathEscape(c.Param("nudge"))))
 }
 
 // benchView builds the view; n is the nudge where it was just read or changed.
@@ -139,16 +199,11 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	}
 	d := n.Draft
 	v := &benchView{
-		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
-		Findings: found, Err: map[string]string{}, Typed: url.Values{}, CanEdit: h.shop.Role.CanEdit(), StoreURL: s.cfg.Storefront,
+		N: *n, D: d, Name: d.Name, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
+		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(), Code: d.Audience.Code, Hide: d.HideWhenReached, many: len(d.Ladder.Rungs) > 1,
+		Tone: orElse(string(d.Look.Tone), string(nudge.ToneInk)), Bar: orElse(string(d.Look.Bar), string(nudge.BarRule)), OnAxis: d.Ladder.Counts() == nudge.Value,
 	}
-	for _, f := range found {
-		if f.Severity == checks.Stop {
-			v.Stops++
-		} else {
-			v.Doubts++
-		}
-	}
+	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
 	v.Region = chosenRegion(c, &d, snap.Regions())
 	for _, r := range snap.Regions() {
@@ -161,20 +216,55 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	for i := range d.Ladder.Rungs {
 		v.Rungs = append(v.Rungs, v.rung(i))
 	}
-	v.Scope = scopeOf(d.Ladder.Scope, snap.Catalog())
-	for _, p := range nudge.Embedded {
-		v.Placements = append(v.Placements, choiceView{string(p), checks.PlacementName(p), slices.Contains(d.Placements, p)})
-	}
-	for _, p := range nudge.Pages {
-		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), slices.Contains(d.Audience.Pages, p)})
-	}
+	v.Scope = scopeOf(d.Ladder.Scope, snap.Catalog(), v.Region, v.Locale)
+	v.basis()
+	v.sentence(snap.Regions())
+	v.places()
 	v.schedule(h)
-	v.wording(c.QueryParamOr("language", c.FormValue("language")))
-	v.Axis = axisOf(&d, v.Region, snap.Catalog(), h.shop.Locale)
-	v.Goods = goodsFor(snap.Catalog(), v.Region, h.shop.Locale)
-	v.Step = stepOf(v.Region.Currency)
+	v.wording(asked(c, "language"))
+	v.samples(s, n, snap)
+	v.switches(asked(c, "page"), asked(c, "width"))
+	v.Axis = axisOf(&d, v.Region, snap.Catalog(), h.shop.Locale, 0, axisBox{})
 	v.Cart = firstCart(snap.Catalog(), v.Region.Currency)
 	return v, nil
+}
+
+// asked is a value of the address or the form.
+func asked(c *echo.Context, name string) string { return orElse(c.QueryParam(name), c.FormValue(name)) }
+
+func (v *benchView) findings(found []checks.Finding) {
+	for _, f := range found {
+		v.Findings = append(v.Findings, findingView{f, partOf(f.Field)})
+		if f.Severity == checks.Stop {
+			v.Stops++
+		} else {
+			v.Doubts++
+		}
+	}
+}
+
+// partOf names the part of the workbench that a field of the definition is edited
+// in; empty where there is none.
+func partOf(field string) string {
+	var rung int
+	if n, _ := fmt.Sscanf(field, "ladder.rungs[%d]", &rung); n == 1 {
+		if strings.Contains(field, "].rewards") {
+			return "reward-" + itoa(rung)
+		}
+		return "threshold-" + itoa(rung)
+	}
+	for prefix, part := range map[string]string{
+		"audience.regions": "regions", "audience.code": "code", "audience.pages": "places", "ladder.scope": "scope", "ladder.basis": "basis",
+		"placements": "places", "schedule": "schedule", "look": "look", "name": "name",
+	} {
+		if strings.HasPrefix(field, prefix) {
+			return part
+		}
+	}
+	if parts := strings.Split(field, "."); parts[0] == "wording" && len(parts) == 3 {
+		return "say-" + parts[2]
+	}
+	return ""
 }
 
 func draftNote(h *here, n *store.Nudge, phase string) string {
@@ -188,31 +278,37 @@ func draftNote(h *here, n *store.Nudge, phase string) string {
 }
 
 func chosenRegion(c *echo.Context, d *nudge.Definition, regions []catalog.Region) catalog.Region {
-	want := c.QueryParamOr("region", c.FormValue("region"))
+	want := asked(c, "region")
 	for _, r := range regions {
 		if r.ID == want && (len(d.Audience.Regions) == 0 || slices.Contains(d.Audience.Regions, r.ID)) {
 			return r
 		}
 	}
-	return firstRegion(d, regions)
+	if r := d.FirstRegion(regions); r.ID != "" {
+		return r
+	}
+	return regionOr(nil, "")
 }
+
+func (v *benchView) voice() nudge.Voice {
+	return nudge.Voice{Region: v.Region, Language: "en", Locale: v.Locale, Label: v.label}
+}
+
+// kindsHere are the rewards that this page can change.
+var kindsHere = []nudge.Kind{nudge.FreeShipping, nudge.ShippingOff, nudge.ShippingFlat, nudge.OrderPercent, nudge.OrderAmount}
 
 func (v *benchView) rung(i int) rungView {
 	r := v.D.Ladder.Rungs[i]
-	out := rungView{Index: i, First: i == 0, Kind: r.Rewards[0].Kind, Panel: "threshold-" + itoa(i), RewardPart: "reward-" + itoa(i)}
-	out.Threshold = "an amount"
-	if t, ok := r.Thresholds[v.Region.ID]; ok {
-		out.Threshold, out.Zero = money.Format(t, v.Locale), t.Minor == 0
-	}
-	switch m := v.D.Ladder.Counts(); {
-	case nudge.Repeats(r.Rewards[0].Kind) && r.Count == 0 && len(r.Thresholds) == 0:
-		out.Threshold = nudge.MeasureText(nudge.Units, r.Rewards[0].Size, v.Region.Currency, "en", v.Locale) // the goal of a set is its size
-	case m != nudge.Value:
-		out.Threshold = nudge.MeasureText(m, r.Count, v.Region.Currency, "en", v.Locale)
-	}
-	out.Reward = nudge.RewardsText(r.Rewards, nudge.Voice{Region: v.Region, Language: "en", Locale: v.Locale, Label: v.label})
-	out.Thresholds = v.amounts("threshold", r.Thresholds)
 	w := r.Rewards[0]
+	out := rungView{
+		Index: i, Kind: string(w.Kind), Counts: v.D.Ladder.Counts() != nudge.Value, CanDrop: v.many,
+		Editable: len(r.Rewards) == 1 && slices.Contains(kindsHere, w.Kind),
+	}
+	if out.Counts && r.Count > 0 {
+		out.Count = fmt.Sprint(r.Count)
+	}
+	out.Reward = nudge.RewardsText(r.Rewards, v.voice())
+	out.Thresholds = v.amounts("threshold", r.Thresholds)
 	out.Amounts = v.amounts("amount", w.Amounts)
 	if w.Percent != nil {
 		out.Percent = w.Percent.String()
@@ -241,43 +337,115 @@ func (v *benchView) amounts(prefix string, a nudge.Amounts) []amountView {
 	return out
 }
 
-func scopeOf(f catalog.Filter, cat *catalog.Catalog) scopeView {
-	v := scopeView{Text: scopeText(f)}
-	for _, c := range cat.Collections() {
-		v.Collections = append(v.Collections, choiceView{c, c, slices.Contains(f.Include.Collections, c)})
-		v.NotThese = append(v.NotThese, choiceView{c, c, slices.Contains(f.Exclude.Collections, c)})
+// sentence lays the promise out in parts, each with its panel.
+func (v *benchView) sentence(regions []catalog.Region) {
+	for _, p := range v.D.Tell(v.voice(), regions) {
+		out := sentencePart{Text: p.Text, Missing: p.Missing}
+		var rung int
+		switch n, _ := fmt.Sscanf(p.Field, "ladder.rungs[%d]", &rung); {
+		case p.Field == nudge.RegionsField:
+			out.Kind, out.Panel, out.Label = "regions", "regions", "Regions: "+p.Text
+		case p.Field == nudge.CodeField:
+			out.Kind, out.Panel, out.Label = "code", "code", "Code: "+p.Text
+		case p.Field == nudge.ScopeField:
+			out.Kind, out.Panel, out.Label = "scope", "scope", "What counts: "+p.Text
+		case n == 1:
+			out.Rung = &v.Rungs[rung]
+			if p.Field == nudge.RungField(rung, "rewards") {
+				out.Kind, out.Panel, out.Label = "reward", "reward-"+itoa(rung), "Reward of rung "+itoa(rung+1)+": "+p.Text
+				if !out.Rung.Editable {
+					out.Panel = ""
+				}
+			} else {
+				out.Kind, out.Panel, out.Label = "threshold", "threshold-"+itoa(rung), "Goal of rung "+itoa(rung+1)+": "+p.Text
+				out.Rung.Threshold = p.Text
+			}
+		}
+		v.Sentence = append(v.Sentence, out)
 	}
-	for _, t := range cat.Tags() {
-		v.Tags = append(v.Tags, choiceView{t, t, slices.Contains(f.Exclude.Tags, t)})
+}
+
+func scopeOf(f catalog.Filter, cat *catalog.Catalog, region catalog.Region, locale string) scopeView {
+	v := scopeView{Text: nudge.FilterText(f, nudge.Voice{Region: region, Language: "en", Locale: locale, Label: cat.Label})}
+	same := func(names []string) (out []tokenView) {
+		for _, n := range names {
+			out = append(out, tokenView{n, n})
+		}
+		return out
 	}
+	titles := func(ids []string) (out []tokenView) {
+		for _, id := range ids {
+			t := tokenView{id, id}
+			if p, ok := cat.Product(id); ok {
+				t.Name = p.Title
+			}
+			out = append(out, t)
+		}
+		return out
+	}
+	v.Collections, v.NotThese, v.NotTags = same(f.Include.Collections), same(f.Exclude.Collections), same(f.Exclude.Tags)
+	v.Products, v.NotProducts = titles(f.Include.Products), titles(f.Exclude.Products)
 	return v
 }
 
-// scopeText says what is counted. Gift cards never are.
-func scopeText(f catalog.Filter) string {
-	in := slices.Concat(f.Include.Collections, f.Include.Products, f.Include.Tags)
-	out := slices.Concat(f.Exclude.Collections, f.Exclude.Products, f.Exclude.Tags)
-	switch {
-	case len(in) == 0 && len(out) == 0:
-		return "anything but gift cards"
-	case len(in) == 0:
-		return "anything but gift cards and " + list(out)
-	case len(out) == 0:
-		return list(in)
+// valueCounted says at which point a value is counted.
+func valueCounted(b nudge.Basis) string {
+	switch b {
+	case nudge.BeforeNudges:
+		return "goods at their own prices"
+	case nudge.AfterUnit:
+		return "goods after price cuts"
 	}
-	return list(in) + " but not " + list(out)
+	return "goods after every discount"
 }
+
+func (v *benchView) basis() {
+	l := &v.D.Ladder
+	v.Basis = basisView{Text: valueCounted(l.Basis), Basis: string(l.Basis), WithoutTax: l.WithoutTax}
+	if l.WithoutTax {
+		v.Basis.Text += ", without tax"
+	} else {
+		v.Basis.Text += ", as prices are shown"
+	}
+	for i := range l.Rungs {
+		if b := l.Rungs[i].Basis; b != "" && b != l.Basis {
+			v.Basis.Note = strings.TrimSpace(fmt.Sprintf("%s Rung %d counts %s, since a goal cannot look at what its own reward changes.", v.Basis.Note, i+1, valueCounted(b)))
+		}
+	}
+}
+
+func (v *benchView) places() {
+	for _, p := range nudge.Embedded {
+		v.Placements = append(v.Placements, choiceView{string(p), checks.PlacementName(p), slices.Contains(v.D.Placements, p)})
+	}
+	for _, p := range nudge.Pages {
+		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), slices.Contains(v.D.Audience.Pages, p)})
+	}
+	v.Shows = placementList(v.D.Placements)
+	switch {
+	case len(v.D.Placements) == 0:
+	case len(v.D.Audience.Pages) == 0:
+		v.Shows += " on every page that has one"
+	default:
+		names := make([]string, len(v.D.Audience.Pages))
+		for i, p := range v.D.Audience.Pages {
+			names[i] = checks.PageName(p)
+		}
+		v.Shows += " on " + list(names)
+	}
+}
+
+const dateField = "2006-01-02T15:04"
 
 func (v *benchView) schedule(h *here) {
 	s := v.D.Schedule
-	const field = "2006-01-02T15:04"
 	v.ScheduleIn = "from the moment it is published"
 	if s.From != nil {
-		v.From = s.From.In(h.zone).Format(field)
+		v.From = s.From.In(h.zone).Format(dateField)
 		v.ScheduleIn = "from " + h.day(*s.From)
 	}
 	if s.Until != nil {
-		v.To = s.Until.In(h.zone).Format(field)
+		v.To = s.Until.In(h.zone).Format(dateField)
 		v.ScheduleIn += " until " + h.day(*s.Until)
 	}
 }
@@ -291,26 +459,119 @@ func (v *benchView) wording(want string) {
 			}
 		}
 	}
+	needed := len(tags)
 	for _, l := range v.D.Wording.Languages() {
 		if !slices.Contains(tags, l) {
 			tags = append(tags, l)
 		}
 	}
+	if len(tags) == 0 {
+		tags = []string{"en"}
+	}
 	v.Language = tags[0]
+	if len(v.Region.Languages) > 0 && slices.Contains(tags, v.Region.Languages[0]) {
+		v.Language = v.Region.Languages[0]
+	}
 	if slices.Contains(tags, want) {
 		v.Language = want
 	}
-	for _, l := range tags {
-		v.Languages = append(v.Languages, languageView{l, checks.LanguageName(l), l == v.Language, v.D.Wording.Sentence(l, nudge.NotYet) == ""})
+	for i, l := range tags {
+		v.Languages = append(v.Languages, languageView{l, checks.LanguageName(l), l == v.Language, i < needed && v.D.Wording.Sentence(l, nudge.NotYet) == ""})
 	}
-	v.PlaceholderMeans = map[nudge.Placeholder]string{}
+}
+
+// samples shows each sentence with what it would say about the first cart.
+func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
+	value := map[nudge.Placeholder]string{}
+	if snap, err := s.drafts.get(shop, n); err == nil && v.Region.ID != "" {
+		var lines []decide.CartLine
+		if json.Unmarshal([]byte(firstCart(snap.Catalog(), v.Region.Currency)), &lines) == nil {
+			d, err := snap.Decide(decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language}})
+			if err == nil {
+				v.sampleValues(d, value)
+			}
+		}
+	}
 	for _, p := range nudge.Placeholders {
-		v.PlaceholderMeans[p.Name] = p.Means
+		v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, orElse(value[p.Name], p.Means)})
 	}
+	quiet := map[nudge.State]string{nudge.OneStep: "as “not yet”", nudge.Lost: "as “not yet”", nudge.Outdone: "says nothing then"}
 	for _, st := range nudge.States {
-		sv := stateView{State: st, Name: checks.StateName(st), Text: v.D.Wording[v.Language][st], Panel: "say-" + string(st)}
-		sv.Pieces, _ = nudge.ParseSentence(sv.Text) // stored sentences parse
+		sv := stateView{State: st, Name: checks.StateName(st), Text: v.D.Wording[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], "nothing written yet")}
+		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
+		for _, p := range pieces {
+			if p.Placeholder == "" {
+				sv.Pieces = append(sv.Pieces, pieceView{p.Text, false})
+				continue
+			}
+			at := slices.IndexFunc(v.Slots, func(x slotView) bool { return x.Name == string(p.Placeholder) })
+			sv.Pieces = append(sv.Pieces, pieceView{v.Slots[at].Sample, true})
+		}
 		v.States = append(v.States, sv)
+	}
+}
+
+func (v *benchView) sampleValues(d decide.Decision, value map[nudge.Placeholder]string) {
+	i := slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == v.N.ID })
+	if i < 0 || len(d.Nudges[i].Rungs) == 0 {
+		return
+	}
+	rungs := d.Nudges[i].Rungs
+	text := func(r *decide.RungOutcome, n int64) string {
+		return nudge.MeasureText(r.Measure, n, v.Region.Currency, v.Language, v.Language)
+	}
+	missing := func(r *decide.RungOutcome) int64 {
+		switch {
+		case r.Lasting != nil && *r.Lasting > 0:
+			return *r.Lasting
+		case r.Gap > 0:
+			return r.Gap
+		}
+		return r.Threshold
+	}
+	first := &rungs[0]
+	value[nudge.ToAdd], value[nudge.Threshold] = text(first, missing(first)), text(first, first.Threshold)
+	value[nudge.CartValue], value[nudge.RewardName] = text(first, first.Counted), first.Reward
+	if len(rungs) > 1 {
+		value[nudge.NextToAdd], value[nudge.NextReward] = text(&rungs[1], missing(&rungs[1])), rungs[1].Reward
+	}
+}
+
+// previewPages are the pages that the preview has.
+var previewPages = []choiceView{{"product", "Product", false}, {"home", "Home", false}, {"cart", "Cart", false}}
+
+func (v *benchView) switches(want, width string) {
+	v.View.Wide, v.View.Width = width != "phone", "desktop"
+	if !v.View.Wide {
+		v.View.Width = "phone"
+	}
+	v.View.Page = "product"
+	fits := func(page string) bool {
+		return len(v.D.Audience.Pages) == 0 || slices.Contains(v.D.Audience.Pages, nudge.Page(page))
+	}
+	onCart := len(v.D.Placements) > 0 && !slices.Contains(v.D.Placements, nudge.TopBar) && !slices.Contains(v.D.Placements, nudge.ProductBlock)
+	for _, p := range []string{"product", "home", "cart"} {
+		if fits(p) {
+			v.View.Page = p
+			break
+		}
+	}
+	if onCart && fits("cart") {
+		v.View.Page = "cart"
+	}
+	for _, p := range previewPages {
+		if p.Value == want {
+			v.View.Page = want
+		}
+	}
+	for _, p := range previewPages {
+		v.View.Pages = append(v.View.Pages, choiceView{p.Value, p.Name, p.Value == v.View.Page})
+	}
+	for _, r := range v.InRegions {
+		v.View.Regions = append(v.View.Regions, choiceView{r.ID, r.Name, r.ID == v.Region.ID})
+	}
+	for _, l := range v.Languages {
+		v.View.Languages = append(v.View.Languages, choiceView{l.Tag, l.Name, l.On})
 	}
 }
 
@@ -355,28 +616,58 @@ func firstCart(cat *catalog.Catalog, cur money.Currency) string {
 // publish puts the draft in force, or says what stands in the way.
 func (s *server) publish(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
-	_, err := s.app.Publish(ctx, h.shop.ID, c.Param("nudge"), h.account.Name, atoi(c.FormValue("version")))
-	if err == nil {
-		return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+c.Param("nudge")+"?published=1"))
-	}
-	return s.refused(c, err)
-}
-
-// refused shows the workbench as it is now with what stands in the way.
-func (s *server) refused(c *echo.Context, err error) error {
-	v, viewErr := s.benchView(c, nil)
-	if viewErr != nil {
-		return s.fail(c, viewErr)
-	}
-	status := http.StatusUnprocessableEntity
-	if conflict, ok := asConflict(err); ok {
-		status = http.StatusConflict
-		v.Conflict = &conflictView{conflict.By, at(c).day(conflict.At)}
-	} else if !isBlocked(err) {
+	id := c.Param("nudge")
+	back := h.url("/nudges/"+id) + keptView(c)
+	n, err := s.app.Publish(ctx, h.shop.ID, id, h.account.Name, atoi(c.FormValue("version")))
+	var blocked app.Blocked
+	conflict, moved := asConflict(err)
+	switch {
+	case err == nil:
+		s.tell(c, flash{Say: publishedSay(h, n), Tone: "earned"})
+	case moved:
+		s.tell(c, flash{Say: "Not published: " + changedBy(h, conflict) + " Look at the draft as it is now, then publish it.", Tone: "loss"})
+	case asBlocked(err, &blocked):
+		s.tell(c, flash{Say: "Not published: " + blocked.Error(), Tone: "loss", Link: "#checks", Go: "See what stops it"})
+	default:
 		return s.fail(c, err)
 	}
-	if isHTMX(c) {
-		return s.renderPart(c, status, "bench", "bench-changed", page{Title: v.D.Name, Place: "nudges", Data: v})
+	return goTo(c, back)
+}
+
+// publishedSay says what will happen now.
+func publishedSay(h *here, n store.Nudge) string {
+	say := fmt.Sprintf("Revision %d is published.", n.LiveRevision)
+	from, until := n.Draft.Schedule.From, n.Draft.Schedule.Until
+	switch {
+	case from != nil && from.After(h.now):
+		say += " Shoppers will see it from " + h.day(*from)
+	default:
+		say += " Shoppers see it from now on"
 	}
-	return s.render(c, status, "bench", page{Title: v.D.Name, Place: "nudges", Data: v})
+	if until != nil {
+		say += ", until " + h.day(*until)
+	}
+	return say + "."
+}
+
+// keptView is the part of the address that says from where one looks.
+func keptView(c *echo.Context) string {
+	q := url.Values{}
+	for _, name := range []string{"region", "language", "page", "width"} {
+		if x := c.FormValue(name); x != "" {
+			q.Set(name, x)
+		}
+	}
+	if len(q) == 0 {
+		return ""
+	}
+	return "?" + q.Encode()
+}
+
+// changedBy says who changed a draft meanwhile.
+func changedBy(h *here, x app.Conflict) string {
+	if x.By == h.account.Name {
+		return "you changed this draft in another window at " + h.day(x.At) + "."
+	}
+	return orElse(x.By, "somebody") + " changed this draft at " + h.day(x.At) + "."
 }

@@ -1,8 +1,10 @@
 package merchant
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -17,13 +19,17 @@ import (
 type boardView struct {
 	Rows   []boardRow
 	Starts []nudge.Start
-	Shop   string // where the demo's shop is served
+	Shop   string // where the shop's pages are served
+	Away   int    // nudges that were put away
+	All    bool   // whether they are listed
+	Ready  bool   // whether the shop has a region, so that a nudge can be begun
 }
 
 type boardRow struct {
 	ID, Name, Sentence, Phase, When, Where, Regions string
+	State                                           store.State
 	Number                                          int
-	Dirty, Published, Live, Paused                  bool
+	Dirty, Published, Live, Paused, Ended, PutAway  bool
 	Numbers                                         store.Numbers
 	Stops, Doubts                                   int
 }
@@ -46,8 +52,16 @@ func (s *server) board(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	v := boardView{Starts: nudge.Starts(), Shop: s.cfg.Storefront}
+	v := boardView{Starts: nudge.Starts(), All: c.QueryParam("away") == "yes", Ready: len(snap.Regions()) > 0}
+	if h.shop.ID == s.cfg.DemoShop {
+		v.Shop = s.cfg.Storefront
+	}
 	for i, n := range ns {
+		if n.PutAway {
+			if v.Away++; !v.All {
+				continue
+			}
+		}
 		live, err := s.liveDefinition(c, n)
 		if err != nil {
 			return s.fail(c, err)
@@ -77,10 +91,10 @@ func (s *server) boardRow(h *here, i int, n store.Nudge, live *nudge.Definition,
 	}
 	r := boardRow{
 		ID: n.ID, Name: d.Name, Number: i + 1, Numbers: numbers, Dirty: n.Dirty && live != nil, Published: live != nil,
-		Live: n.State == store.StateLive, Paused: n.State == store.StatePaused,
+		State: n.State, Live: n.State == store.StateLive, Paused: n.State == store.StatePaused, Ended: n.State == store.StateEnded, PutAway: n.PutAway,
 		Phase: app.Phase(n, live, s.app.Now()), Where: placementList(d.Placements), Regions: regionList(d.Audience.Regions, regions),
 	}
-	r.Sentence = d.Say(nudge.Voice{Region: firstRegion(d, regions), Locale: h.shop.Locale, Label: cat.Label})
+	r.Sentence = d.Say(nudge.Voice{Region: d.FirstRegion(regions), Locale: h.shop.Locale, Label: cat.Label})
 	r.When = when(h, n, d, r.Phase, s.app.Now())
 	for _, f := range found {
 		if f.Severity == checks.Stop {
@@ -106,17 +120,6 @@ func when(h *here, n store.Nudge, d *nudge.Definition, phase string, now time.Ti
 		out += ", until " + h.day(*u)
 	}
 	return out
-}
-
-func firstRegion(d *nudge.Definition, regions []catalog.Region) catalog.Region {
-	for _, r := range regions {
-		for _, id := range d.Audience.Regions {
-			if r.ID == id {
-				return r
-			}
-		}
-	}
-	return regions[0]
 }
 
 func placementList(ps []nudge.Placement) string {
@@ -163,7 +166,11 @@ func orElse(s, other string) string {
 }
 
 func (s *server) starts(c *echo.Context) error {
-	return s.render(c, http.StatusOK, "starts", page{Title: "Start a nudge", Place: "nudges", Data: boardView{Starts: nudge.Starts()}})
+	snap, err := s.app.Snapshots.Get(c.Request().Context(), at(c).shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.render(c, http.StatusOK, "starts", page{Title: "Start a nudge", Place: "nudges", Data: boardView{Starts: nudge.Starts(), Ready: len(snap.Regions()) > 0}})
 }
 
 // start makes a draft from a starting point and opens it.
@@ -172,6 +179,10 @@ func (s *server) start(c *echo.Context) error {
 	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
 		return s.fail(c, err)
+	}
+	if len(snap.Regions()) == 0 {
+		s.tell(c, flash{Say: "A nudge needs a region first: somewhere the shop delivers, with a currency.", Tone: "open", Link: h.url("/shop/regions/new"), Go: "Set up a region"})
+		return goTo(c, h.url("/nudges/start"))
 	}
 	for _, st := range nudge.Starts() {
 		if st.ID != c.FormValue("start") {
@@ -197,11 +208,46 @@ func (s *server) reorder(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-// setState pauses, ends or resumes, and goes back to where one was.
+// setState pauses, ends or resumes, and goes back to where one was. The flash
+// takes it back.
 func (s *server) setState(c *echo.Context) error {
 	h := at(c)
-	if _, err := s.app.SetState(c.Request().Context(), h.shop.ID, c.Param("nudge"), h.account.Name, store.State(c.FormValue("to"))); err != nil {
+	id, was, to := c.Param("nudge"), store.State(c.FormValue("was")), store.State(c.FormValue("to"))
+	n, err := s.app.SetState(c.Request().Context(), h.shop.ID, id, h.account.Name, was, to)
+	var said app.Problem
+	var blocked app.Blocked
+	switch {
+	case errors.As(err, &said):
+		s.tell(c, flash{Say: said.Say, Tone: "loss"})
+	case asBlocked(err, &blocked):
+		s.tell(c, flash{Say: fmt.Sprintf("“%s” was not resumed: %s", n.Draft.Name, blocked.Error()), Tone: "loss", Link: h.url("/nudges/"+id) + "#checks", Go: "Open it"})
+	case err != nil:
 		return s.fail(c, err)
+	default:
+		f := flash{Say: fmt.Sprintf("“%s” is %s now.", n.Draft.Name, n.State), Tone: "earned"}
+		if was != "" && was != to {
+			f.Undo = &undo{h.url("/nudges/" + id + "/state"), map[string]string{"was": string(to), "to": string(was), "back": c.FormValue("back")}}
+		}
+		s.tell(c, f)
+	}
+	return s.back(c)
+}
+
+// putAway takes an ended nudge off the board, or puts it back.
+func (s *server) putAway(c *echo.Context) error {
+	h := at(c)
+	id, away := c.Param("nudge"), c.FormValue("away") == "yes"
+	n, err := s.app.PutAway(c.Request().Context(), h.shop.ID, id, away)
+	var said app.Problem
+	switch {
+	case errors.As(err, &said):
+		s.tell(c, flash{Say: said.Say, Tone: "loss"})
+	case err != nil:
+		return s.fail(c, err)
+	case away:
+		s.tell(c, flash{Say: fmt.Sprintf("“%s” is put away.", n.Draft.Name), Tone: "earned", Undo: &undo{h.url("/nudges/" + id + "/away"), map[string]string{"away": "no"}}})
+	default:
+		s.tell(c, flash{Say: fmt.Sprintf("“%s” is back on the board.", n.Draft.Name), Tone: "earned"})
 	}
 	return s.back(c)
 }
@@ -209,9 +255,9 @@ func (s *server) setState(c *echo.Context) error {
 func (s *server) back(c *echo.Context) error {
 	h := at(c)
 	if c.FormValue("back") == "bench" {
-		return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+c.Param("nudge")))
+		return goTo(c, h.url("/nudges/"+c.Param("nudge")))
 	}
-	return c.Redirect(http.StatusSeeOther, h.url("/nudges"))
+	return goTo(c, h.url("/nudges"))
 }
 
 func (s *server) copy(c *echo.Context) error {
@@ -220,19 +266,40 @@ func (s *server) copy(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+n.ID))
+	return s.done(c, h.url("/nudges/"+n.ID), fmt.Sprintf("This is a copy; rename it and change what differs. Nothing of “%s” changes.", strings.TrimSuffix(n.Draft.Name, " (copy)")))
 }
 
+// deleteDraft deletes a draft, or throws the changes of one away; the flash takes
+// either back.
 func (s *server) deleteDraft(c *echo.Context) error {
 	h := at(c)
-	gone, err := s.app.DeleteDraft(c.Request().Context(), h.shop.ID, c.Param("nudge"), h.account.Name)
+	id := c.Param("nudge")
+	n, gone, err := s.app.DeleteDraft(c.Request().Context(), h.shop.ID, id, h.account.Name)
 	if err != nil {
 		return s.fail(c, err)
 	}
+	f := flash{Say: fmt.Sprintf("The draft “%s” is deleted.", n.Draft.Name), Tone: "earned", Undo: &undo{h.url("/nudges/" + id + "/undelete"), map[string]string{"version": itoa(n.DraftVersion)}}}
+	if !gone {
+		f.Say = fmt.Sprintf("The changes of the draft are gone; it is revision %d again.", n.LiveRevision)
+	}
+	s.tell(c, f)
 	if gone {
-		return c.Redirect(http.StatusSeeOther, h.url("/nudges"))
+		return goTo(c, h.url("/nudges"))
 	}
 	return s.back(c)
+}
+
+func (s *server) undelete(c *echo.Context) error {
+	h := at(c)
+	n, err := s.app.Undelete(c.Request().Context(), h.shop.ID, c.Param("nudge"), h.account.Name, atoi(c.FormValue("version")))
+	if conflict, moved := asConflict(err); moved {
+		s.tell(c, flash{Say: "Not taken back: " + changedBy(h, conflict), Tone: "loss"})
+		return goTo(c, h.url("/nudges/"+c.Param("nudge")))
+	}
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.done(c, h.url("/nudges/"+n.ID), "It is back as it was.")
 }
 
 type revisionsView struct {
@@ -269,10 +336,10 @@ func (s *server) revisions(c *echo.Context) error {
 	with := c.QueryParam("with")
 	for _, r := range rs {
 		compared := with == fmt.Sprint(r.Number) || with == "" && r.Number == n.LiveRevision
-		v.Revisions = append(v.Revisions, revisionRow{r.Number, h.day(r.PublishedAt), r.PublishedBy, r.Definition.Say(nudge.Voice{Region: firstRegion(&r.Definition, snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label}), compared})
+		v.Revisions = append(v.Revisions, revisionRow{r.Number, h.day(r.PublishedAt), r.PublishedBy, r.Definition.Say(nudge.Voice{Region: r.Definition.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label}), compared})
 		if compared {
 			v.A, v.B = fmt.Sprintf("revision %d", r.Number), "the draft"
-			v.Diff = compareDefinitions(r.Definition, n.Draft)
+			v.Diff = compareDefinitions(r.Definition, n.Draft, teller{snap.Regions(), snap.Catalog().Label, h})
 		}
 	}
 	return s.render(c, http.StatusOK, "revisions", page{Title: "Revisions of " + n.Draft.Name, Place: "nudges", Data: v})
@@ -287,5 +354,5 @@ func (s *server) restore(c *echo.Context) error {
 	if _, err := s.app.Restore(c.Request().Context(), h.shop.ID, c.Param("nudge"), h.account.Name, number); err != nil {
 		return s.fail(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+c.Param("nudge")))
+	return s.done(c, h.url("/nudges/"+c.Param("nudge")), fmt.Sprintf("Revision %d is the draft now; publish it to put it in force.", number))
 }

@@ -1,10 +1,12 @@
 package merchant
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -33,7 +35,10 @@ type editing struct {
 	regions []catalog.Region
 	locale  string
 	zone    *time.Location
+	now     time.Time
 	rung    int
+	say     string // what was changed besides what was asked for
+	focus   string // the part that the change made
 }
 
 // edits are the changes a panel can make, by the name it sends.
@@ -69,61 +74,116 @@ func (s *server) edit(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	e := &editing{form: form, regions: snap.Regions(), locale: h.shop.Locale, zone: h.zone, rung: atoi(form.Get("rung"))}
+	e := &editing{form: form, regions: snap.Regions(), locale: h.shop.Locale, zone: h.zone, now: h.now, rung: atoi(form.Get("rung"))}
 	n, err := s.app.EditDraft(ctx, h.shop.ID, c.Param("nudge"), h.account.Name, atoi(form.Get("version")), func(d *nudge.Definition) error {
 		if e.rung < 0 || e.rung >= len(d.Ladder.Rungs) {
-			return app.Problem{Field: "rung", Say: "This rung is not there any more; load the page again."}
+			return app.Problem{Field: "rung", Say: "This rung is not there any more; look at the sentence as it is now."}
 		}
 		return do(e, d)
 	})
-	if err == nil {
-		if !isHTMX(c) {
-			return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+n.ID+"?region="+url.QueryEscape(form.Get("region"))+"&language="+url.QueryEscape(form.Get("language"))))
-		}
-		v, err := s.benchView(c, &n)
-		if err != nil {
-			return s.fail(c, err)
-		}
-		return s.renderPart(c, http.StatusOK, "bench", "bench-changed", page{Data: v})
+	if err != nil {
+		return s.refuseEdit(c, form, err)
 	}
-	if _, conflict := asConflict(err); conflict {
-		return s.refused(c, err)
+	if !isHTMX(c) {
+		if e.say != "" {
+			s.tell(c, flash{Say: e.say, Tone: "open"})
+		}
+		return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+n.ID)+keptView(c))
 	}
-	return s.refuseEdit(c, form, err)
+	v, err := s.benchView(c, &n)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	events := map[string]any{}
+	if e.say != "" {
+		events["agonal:say"] = map[string]string{"value": e.say}
+	}
+	if e.focus != "" {
+		events["agonal:focus"] = map[string]string{"value": e.focus}
+	}
+	if b, err := json.Marshal(events); err == nil && len(events) > 0 {
+		c.Response().Header().Set("HX-Trigger-After-Settle", string(b))
+	}
+	return s.renderPart(c, http.StatusOK, "bench", "bench-changed", page{Data: v})
 }
 
-// refuseEdit shows the panel again with what was typed and what is wrong.
+// refuseEdit shows the panel again with what was typed and what is wrong, on the
+// draft as it is now.
 func (s *server) refuseEdit(c *echo.Context, form url.Values, err error) error {
 	v, viewErr := s.benchView(c, nil)
 	if viewErr != nil {
 		return s.fail(c, viewErr)
 	}
+	status := http.StatusUnprocessableEntity
 	var fields fieldErrors
 	var field nudge.FieldError
 	var said app.Problem
+	conflict, moved := asConflict(err)
 	switch {
+	case moved:
+		status = http.StatusConflict
+		v.Conflict = "Not saved: " + changedBy(at(c), conflict) + " Around it you see the draft as it is now; what you typed is still here. Save again if it still fits."
 	case errors.As(err, &fields):
 		v.Err = fields
 	case errors.As(err, &field):
-		v.Err = map[string]string{"": upperFirst(field.Why) + "."}
+		v.Err = map[string]string{"": upperFirst(plainField(field)) + "."}
 	case errors.As(err, &said):
 		v.Err = map[string]string{"": said.Say}
 	default:
 		return s.fail(c, err)
 	}
-	v.Open, v.Typed = form.Get("panel"), form
+	v.Open = form.Get("panel")
+	v.retype(form)
 	name := "layout"
 	if isHTMX(c) {
 		name = "bench-changed"
 	}
-	return s.renderPart(c, http.StatusUnprocessableEntity, "bench", name, page{Title: v.D.Name, Place: "nudges", Data: v})
+	return s.renderPart(c, status, "bench", name, page{Title: v.D.Name, Place: "nudges", Data: v})
 }
 
-func upperFirst(s string) string {
-	if s == "" {
-		return s
+// plainField says what is wrong with a definition without the path of the field.
+func plainField(e nudge.FieldError) string { return e.Why }
+
+// retype puts what was typed into the panel it was typed in.
+func (v *benchView) retype(form url.Values) {
+	tick := func(cs []choiceView, name string) {
+		for i := range cs {
+			cs[i].On = slices.Contains(form[name], cs[i].Value)
+		}
 	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	amounts := func(as []amountView) {
+		for i := range as {
+			as[i].Value, as[i].Error = form.Get(as[i].Field), v.Err[as[i].Field]
+		}
+	}
+	rung := atoi(form.Get("rung"))
+	switch {
+	case form.Get("do") == "name":
+		v.Name = form.Get("name")
+	case form.Get("do") == "regions":
+		tick(v.Regions, "regions")
+	case form.Get("do") == "threshold" && rung >= 0 && rung < len(v.Rungs):
+		amounts(v.Rungs[rung].Thresholds)
+		v.Rungs[rung].Count = form.Get("count")
+	case form.Get("do") == "reward" && rung >= 0 && rung < len(v.Rungs):
+		r := &v.Rungs[rung]
+		r.Kind, r.Percent = form.Get("kind"), form.Get("percent")
+		amounts(r.Amounts)
+		tick(r.Methods, "methods")
+	case form.Get("do") == "places":
+		tick(v.Placements, "placement")
+		tick(v.Pages, "page-kind")
+	case form.Get("do") == "schedule":
+		v.From, v.To = form.Get("from"), form.Get("until")
+	case form.Get("do") == "code":
+		v.Code = form.Get("code")
+	case form.Get("do") == "wording":
+		for i := range v.States {
+			if v.States[i].Panel == v.Open {
+				v.States[i].Text, v.States[i].Error = form.Get("text"), v.Err["text"]
+			}
+		}
+	}
 }
 
 func (e *editing) name(d *nudge.Definition) error {
@@ -183,6 +243,9 @@ func (e *editing) typed(prefix string, into nudge.Amounts, emptyOK bool) (nudge.
 }
 
 func (e *editing) threshold(d *nudge.Definition) error {
+	if d.Ladder.Counts() != nudge.Value {
+		return e.count(d)
+	}
 	amounts, errs := e.typed("threshold", d.Ladder.Rungs[e.rung].Thresholds, false)
 	for id, a := range amounts {
 		if a.Minor == 0 && len(d.Ladder.Rungs) > 1 {
@@ -208,15 +271,41 @@ func (e *editing) threshold(d *nudge.Definition) error {
 	return nil
 }
 
+// count sets the goal of a ladder that counts pieces, products or grams.
+func (e *editing) count(d *nudge.Definition) error {
+	n, err := strconv.ParseInt(strings.TrimSpace(e.form.Get("count")), 10, 64)
+	if err != nil || n < 1 || n > nudge.MostCount {
+		return fieldErrors{"count": fmt.Sprintf("Write a whole number from 1 to %d.", nudge.MostCount)}
+	}
+	for i, r := range d.Ladder.Rungs {
+		if i < e.rung && n <= r.Count {
+			return fieldErrors{"count": fmt.Sprintf("Must be more than the rung before it, %d.", r.Count)}
+		}
+		if i > e.rung && n >= r.Count {
+			return fieldErrors{"count": fmt.Sprintf("Must be less than the next rung, %d.", r.Count)}
+		}
+	}
+	d.Ladder.Rungs[e.rung].Count = n
+	return nil
+}
+
 func (e *editing) reward(d *nudge.Definition) error {
-	r := nudge.Reward{Kind: nudge.Kind(e.form.Get("kind")), Methods: e.form["methods"]}
+	rung := &d.Ladder.Rungs[e.rung]
+	r := nudge.Reward{Kind: nudge.Kind(e.form.Get("kind"))}
+	if was := rung.Rewards[0]; was.Kind == r.Kind {
+		r = was // what this panel does not show stays
+	}
 	errs := fieldErrors{}
 	switch r.Kind {
+	case nudge.FreeShipping:
+		r.Methods = e.form["methods"]
 	case nudge.ShippingOff, nudge.ShippingFlat:
-		r.Amounts, errs = e.typed("amount", nil, false)
+		r.Methods = e.form["methods"]
+		r.Amounts, errs = e.typed("amount", r.Amounts, false)
+	case nudge.OrderAmount:
+		r.Amounts, errs = e.typed("amount", r.Amounts, false)
 	case nudge.OrderPercent:
-		r.Methods = nil
-		text := strings.ReplaceAll(strings.TrimSuffix(strings.TrimSpace(e.form.Get("percent")), "%"), ",", ".")
+		text := strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(e.form.Get("percent")), "%")), ",", ".")
 		p, err := money.ParsePercent(strings.TrimSpace(text))
 		if err != nil {
 			errs["percent"] = upperFirst(err.Error()) + "."
@@ -224,20 +313,43 @@ func (e *editing) reward(d *nudge.Definition) error {
 			errs["percent"] = "A share of more than 0 is needed."
 		}
 		r.Percent = &p
-		if d.Ladder.Basis == nudge.AfterOrder && len(d.Ladder.Rungs) == 1 {
-			d.Ladder.Basis = nudge.BeforeNudges
-		}
+	default:
+		return fieldErrors{"kind": "Choose what is given."}
 	}
 	if len(errs) > 0 {
 		return errs
 	}
-	d.Ladder.Rungs[e.rung].Rewards = []nudge.Reward{r}
+	rung.Rewards = []nudge.Reward{r}
+	e.fitBasis(&d.Ladder, e.rung)
 	return nil
+}
+
+// fitBasis makes a rung count at a point that its own reward does not change, and
+// says so where that is another than the ladder's.
+func (e *editing) fitBasis(l *nudge.Ladder, i int) {
+	r := &l.Rungs[i]
+	if r.Rewards[0].Kind.Class() != nudge.OrderClass {
+		r.Basis = ""
+		return
+	}
+	if l.BasisOf(r) != nudge.AfterOrder {
+		return
+	}
+	r.Basis = nudge.AfterUnit
+	e.say = fmt.Sprintf("Rung %d now counts %s: money off the order cannot be earned by what is left after it.", i+1, valueCounted(nudge.AfterUnit))
 }
 
 func (e *editing) scope(d *nudge.Definition) error {
 	in, out := d.Ladder.Scope.Include, d.Ladder.Scope.Exclude
-	in.Collections, out.Collections, out.Tags = e.form["in"], e.form["out"], e.form["out-tag"]
+	in.Collections, in.Products = unique(e.form["in"]), unique(e.form["in-product"])
+	out.Collections, out.Products, out.Tags = unique(e.form["out"]), unique(e.form["out-product"]), unique(e.form["out-tag"])
+	for _, names := range [][2][]string{{in.Collections, out.Collections}, {in.Products, out.Products}} {
+		for _, n := range names[0] {
+			if slices.Contains(names[1], n) {
+				return fieldErrors{"scope": fmt.Sprintf("“%s” is counted and left out at once; choose one of the two.", n)}
+			}
+		}
+	}
 	d.Ladder.Scope = catalog.Filter{Include: in, Exclude: out}
 	return nil
 }
@@ -245,6 +357,9 @@ func (e *editing) scope(d *nudge.Definition) error {
 func (e *editing) basis(d *nudge.Definition) error {
 	d.Ladder.Basis = nudge.Basis(e.form.Get("basis"))
 	d.Ladder.WithoutTax = e.form.Get("tax") == "without"
+	for i := range d.Ladder.Rungs {
+		e.fitBasis(&d.Ladder, i)
+	}
 	return nil
 }
 
@@ -259,7 +374,12 @@ func (e *editing) addRung(d *nudge.Definition) error {
 	for id, a := range last.Thresholds {
 		next.Thresholds[id] = money.Amount{Minor: a.Minor + max(a.Minor/2, 1), Currency: a.Currency}
 	}
+	next.Basis = last.Basis
+	if last.Count > 0 {
+		next.Count = last.Count + max(last.Count/2, 1)
+	}
 	d.Ladder.Rungs = append(d.Ladder.Rungs, next)
+	e.focus = "threshold-" + itoa(len(d.Ladder.Rungs)-1)
 	return nil
 }
 
@@ -268,20 +388,21 @@ func (e *editing) dropRung(d *nudge.Definition) error {
 		return fieldErrors{"": "A nudge needs at least one rung."}
 	}
 	d.Ladder.Rungs = append(d.Ladder.Rungs[:e.rung], d.Ladder.Rungs[e.rung+1:]...)
+	e.focus = "threshold-" + itoa(max(0, e.rung-1))
 	return nil
 }
 
 func (e *editing) places(d *nudge.Definition) error {
 	d.Placements = nil
 	for _, p := range nudge.Placements {
-		if ticked(e.form["placement"], string(p)) {
+		if slices.Contains(e.form["placement"], string(p)) {
 			d.Placements = append(d.Placements, p)
 		}
 	}
 	d.Audience.Pages = nil
-	if n := len(e.form["page"]); n > 0 && n < len(nudge.Pages) {
+	if n := len(e.form["page-kind"]); n > 0 && n < len(nudge.Pages) {
 		for _, p := range nudge.Pages {
-			if ticked(e.form["page"], string(p)) {
+			if slices.Contains(e.form["page-kind"], string(p)) {
 				d.Audience.Pages = append(d.Audience.Pages, p)
 			}
 		}
@@ -290,25 +411,15 @@ func (e *editing) places(d *nudge.Definition) error {
 	return nil
 }
 
-func ticked(values []string, v string) bool {
-	for _, x := range values {
-		if x == v {
-			return true
-		}
-	}
-	return false
-}
-
 func (e *editing) schedule(d *nudge.Definition) error {
 	errs := fieldErrors{}
 	read := func(field string) *time.Time {
-		text := e.form.Get(field)
-		if text == "" {
+		if strings.TrimSpace(e.form.Get(field)) == "" {
 			return nil
 		}
-		t, err := time.ParseInLocation("2006-01-02T15:04", text, e.zone)
-		if err != nil {
-			errs[field] = "Write a day and time, such as 27.11.2026 09:00."
+		t, wrong := e.moment(e.form.Get(field))
+		if wrong != "" {
+			errs[field] = wrong
 			return nil
 		}
 		t = t.UTC()
@@ -325,9 +436,23 @@ func (e *editing) schedule(d *nudge.Definition) error {
 	return nil
 }
 
+// moment reads a day and time of the shop; wrong says what is not right with it.
+func (e *editing) moment(text string) (t time.Time, wrong string) {
+	t, err := time.ParseInLocation(dateField, text, e.zone)
+	switch {
+	case err != nil:
+		return t, "Write a day and time, such as 27.11.2026 09:00."
+	case t.Format(dateField) != text:
+		return t, fmt.Sprintf("Clocks go forward that night: there is no %s on %s. Choose %s or later.", text[len(text)-5:], t.Format("2 Jan 2006"), t.Format("15:04"))
+	case t.Year() < e.now.Year()-1 || t.Year() > e.now.Year()+10:
+		return t, fmt.Sprintf("The year %d is too far away; choose one from %d to %d.", t.Year(), e.now.Year()-1, e.now.Year()+10)
+	}
+	return t, ""
+}
+
 func (e *editing) code(d *nudge.Definition) error {
 	code := strings.ToUpper(strings.TrimSpace(e.form.Get("code")))
-	if len(code) > 40 || strings.ContainsAny(code, " \t<>\"'&") {
+	if len(code) > 40 || strings.Trim(code, "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") != "" {
 		return fieldErrors{"code": "A code has at most 40 letters, digits and hyphens, without spaces."}
 	}
 	d.Audience.Code = code
@@ -367,10 +492,7 @@ func asConflict(err error) (app.Conflict, bool) {
 	return c, errors.As(err, &c)
 }
 
-func isBlocked(err error) bool {
-	var b app.Blocked
-	return errors.As(err, &b)
-}
+func asBlocked(err error, b *app.Blocked) bool { return errors.As(err, b) }
 
 // atoi reads a whole number; what is none counts as -1 and is refused later.
 func atoi(s string) int {

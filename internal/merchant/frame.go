@@ -3,12 +3,15 @@ package merchant
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"net/http"
+	"slices"
 	"sync"
 
 	"github.com/labstack/echo/v5"
 
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -59,6 +62,11 @@ type frameRequest struct {
 	Region   string            `json:"region"`
 	Page     nudge.Page        `json:"page"`
 	Language string            `json:"language"`
+	// The axis as it is drawn: its end, and the room there is for it.
+	Most  money.Minor `json:"most"`
+	Wide  int         `json:"wide"`
+	Scale int         `json:"scale"`
+	Drawn axisBox     `json:"drawn"`
 }
 
 type frameReply struct {
@@ -70,6 +78,8 @@ type frameReply struct {
 	LastingText string          `json:"lastingText"`
 	Most        money.Minor     `json:"most"`
 	Marker      string          `json:"marker"`
+	Axis        string          `json:"axis,omitempty"` // the axis, where it must be drawn anew
+	Say         string          `json:"say"`            // what the preview shows, in words
 }
 
 type cartView struct {
@@ -82,7 +92,6 @@ type cartView struct {
 	ToPay      string
 	Added      string
 	Alone      bool
-	Choices    []choiceView
 	Refused    []string
 	Region     string
 }
@@ -111,20 +120,26 @@ func (s *server) frame(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	region := regionByID(snap.Regions(), f.Region)
-	locale := f.Language
+	region := regionOr(snap.Regions(), f.Region)
+	if region.ID == "" {
+		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "The shop has no region yet; set one up under Shop, Regions."})
+	}
 	var refused []string
 	f.Lines, refused = sellable(snap.Catalog(), region, f.Lines)
+	at := decide.Page{Kind: f.Page}
+	if f.Page == nudge.ProductPage {
+		at.Product = previewGoods(snap.Catalog()).First.ID
+	}
 	req := decide.Request{
-		Cart:   decide.Cart{Lines: f.Lines, Destination: &decide.Destination{Country: region.Countries[0]}},
-		Moment: decide.Moment{At: s.app.Now(), Page: decide.Page{Kind: f.Page}, Locale: locale},
+		Cart:   decide.Cart{Lines: f.Lines, Destination: destinationOf(region)},
+		Moment: decide.Moment{At: s.app.Now(), Page: at, Locale: f.Language},
 	}
 	if n.Draft.Audience.Code != "" {
 		req.Cart.Codes = []string{n.Draft.Audience.Code}
 	}
 	base, err := snap.Decide(req)
 	if err != nil {
-		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
+		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
 	}
 	counted := countedBy(base, n.ID)
 	d, alone := base, false
@@ -138,11 +153,18 @@ func (s *server) frame(c *echo.Context) error {
 			req.Cart.Lines, alone = nil, true
 		}
 		if d, err = snap.Decide(req); err != nil {
-			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
+			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
 		}
 	}
-	most, _ := axisMost(&n.Draft, region)
-	out := frameReply{Decision: d, Counted: counted, Most: most, At: countedBy(d, n.ID)}
+	out := frameReply{Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
+	if n.Draft.Ladder.Counts() == nudge.Value {
+		box := axisBox{f.Wide, f.Scale}.fit()
+		if out.Most, _ = axisMost(&n.Draft, region, counted); out.Most != f.Most || box != f.Drawn {
+			if out.Axis, err = s.part("bench", "axis", axisOf(&n.Draft, region, snap.Catalog(), h.shop.Locale, counted, box)); err != nil {
+				return s.fail(c, err)
+			}
+		}
+	}
 	show := func(m money.Minor) string {
 		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
 	}
@@ -160,13 +182,70 @@ func (s *server) frame(c *echo.Context) error {
 	return c.JSON(http.StatusOK, out)
 }
 
-func regionByID(rs []catalog.Region, id string) catalog.Region {
-	for _, r := range rs {
-		if r.ID == id {
-			return r
+// destinationOf is somewhere in a region: where only postcodes tell it from another,
+// one of them.
+func destinationOf(r catalog.Region) *decide.Destination {
+	d := &decide.Destination{Country: r.Countries[0]}
+	if len(r.Postcodes) > 0 {
+		d.Postcode = r.Postcodes[0]
+	}
+	return d
+}
+
+// part renders one part of a page by itself.
+func (s *server) part(page, part string, data any) (string, error) {
+	var b bytes.Buffer
+	err := s.pages.byName[page].ExecuteTemplate(&b, part, data)
+	return b.String(), err
+}
+
+// placesOn are the placements that a page of the preview has.
+var placesOn = map[nudge.Page][]nudge.Placement{
+	nudge.ProductPage: {nudge.TopBar, nudge.ProductBlock},
+	nudge.HomePage:    {nudge.TopBar},
+	nudge.CartPage:    {nudge.TopBar, nudge.CartBlock, nudge.CartDrawer},
+}
+
+// previewSay says whether the page shows this nudge, and which it shows instead.
+func previewSay(d decide.Decision, n *store.Nudge, page nudge.Page, snap *decide.Snapshot) string {
+	var mine, others []string
+	for _, p := range placesOn[page] {
+		for _, sh := range d.Shown[p] {
+			if sh.Nudge == n.ID {
+				mine = append(mine, checks.PlacementName(p))
+			} else if name, ok := snap.NameOf(sh.Nudge); ok {
+				others = append(others, fmt.Sprintf("the %s shows “%s”", checks.PlacementName(p), name))
+			}
 		}
 	}
-	return rs[0]
+	say := ""
+	switch {
+	case len(mine) > 0:
+		say = "This nudge shows in the " + list(mine)
+	default:
+		say = "This nudge does not show here" + whyNot(d, n, page)
+	}
+	if len(others) > 0 {
+		say += "; " + list(others)
+	}
+	return say + "."
+}
+
+// whyNot is the reason for which a nudge does not show on a page, as part of a
+// sentence.
+func whyNot(d decide.Decision, n *store.Nudge, page nudge.Page) string {
+	for _, o := range d.Nudges {
+		if o.Nudge == n.ID && o.Reason != "" {
+			return ": " + decide.Explain(o.Reason)
+		}
+	}
+	if len(n.Draft.Placements) == 0 {
+		return ": it has no place yet"
+	}
+	if !slices.ContainsFunc(placesOn[page], func(p nudge.Placement) bool { return slices.Contains(n.Draft.Placements, p) }) {
+		return ": this page has none of its places"
+	}
+	return ""
 }
 
 // sellable leaves out what is not sold in a region, and says so.
@@ -228,9 +307,7 @@ func (s *server) cartPart(cat *catalog.Catalog, region catalog.Region, d decide.
 		}
 		v.Lines = append(v.Lines, line)
 	}
-	var b bytes.Buffer
-	err := s.pages.byName["bench"].ExecuteTemplate(&b, "bench-cart", v)
-	return b.String(), err
+	return s.part("bench", "bench-cart", v)
 }
 
 // preview is the page in the frame: a made-up product page of the shop, with the
@@ -240,7 +317,12 @@ func (s *server) preview(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return s.renderPart(c, http.StatusOK, "preview", "preview", page{Title: "Preview", Data: previewGoods(snap.Catalog())})
+	return s.renderPart(c, http.StatusOK, "preview", "preview", page{Title: "Preview", Data: previewPage{previewGoods(snap.Catalog()), orElse(c.QueryParam("page"), string(nudge.ProductPage))}})
+}
+
+type previewPage struct {
+	previewView
+	Page string
 }
 
 type previewView struct {
@@ -260,19 +342,4 @@ func previewGoods(cat *catalog.Catalog) previewView {
 		}
 	}
 	return v
-}
-
-// goodsFor lists what can be put into a cart in a region.
-func goodsFor(cat *catalog.Catalog, region catalog.Region, locale string) []choiceView {
-	var out []choiceView
-	for i := range cat.Products {
-		p := &cat.Products[i]
-		for j := range p.Variants {
-			if price, sold := p.Variants[j].Prices[region.Currency]; sold {
-				label := catalog.Item{Product: p, Variant: &p.Variants[j]}.Label()
-				out = append(out, choiceView{Value: p.Variants[j].SKU, Name: label + ", " + money.Format(money.Amount{Minor: price.Price, Currency: region.Currency}, locale)})
-			}
-		}
-	}
-	return out
 }

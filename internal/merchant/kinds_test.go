@@ -30,7 +30,7 @@ func TestNudgesOfOtherKindsAreShown(t *testing.T) {
 		}
 	}
 	_, body := b.get("/s/lindquill/nudges")
-	for _, want := range []string{"10 % off each", "as a gift", "any 3 for €30.00"} {
+	for _, want := range []string{"each piece is 10 % less", "is a gift", "any 3 cost €30.00 together"} {
 		assert.Contains(t, strings.ToLower(body), strings.ToLower(want))
 	}
 }

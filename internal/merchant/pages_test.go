@@ -95,7 +95,7 @@ func TestEveryPageAnswers(t *testing.T) {
 func TestWhoMayDoWhat(t *testing.T) {
 	a, as := start(t)
 	_, body := as("").get("/s/lindquill/nudges")
-	assert.Contains(t, body, "Sign in to your shops", "a stranger is led to the sign-in")
+	assert.Contains(t, body, "Sign in to go on where you were", "a stranger is led to the sign-in")
 
 	viewer := as("vera@lindquill.example")
 	status, body := viewer.get("/s/lindquill/nudges/winter-ladder")

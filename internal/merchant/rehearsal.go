@@ -1,9 +1,11 @@
 package merchant
 
 import (
+	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -23,20 +25,18 @@ type rehearsalView struct {
 	Regions, Pages, Languages, Drafts []choiceView
 	At, Code                          string
 	Lines                             []rehearsalLine
-	Goods                             []choiceView
 	Error                             string
 	Refused                           []string
 	Decided                           bool
 	D                                 decide.Decision
 	Cart                              []string // the priced cart in words
 	Outcomes                          []outcomeView
-	Locale                            string
 	Amount                            func(money.Minor) string
+	Ready                             bool // whether the shop has a region
 }
 
 type rehearsalLine struct {
-	SKU, Name, Price string
-	Quantity         int64
+	SKU, Name, Price, Quantity, Error string
 }
 
 type outcomeView struct {
@@ -54,6 +54,13 @@ type rungOutcomeView struct {
 
 func (s *server) rehearsal(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
+	q := c.QueryParams()
+	if put := q.Get("put"); put != "" {
+		foldPut(q)
+		if !isHTMX(c) {
+			return c.Redirect(http.StatusSeeOther, h.url("/rehearsal?"+q.Encode()))
+		}
+	}
 	shop, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
 		return s.fail(c, err)
@@ -62,42 +69,59 @@ func (s *server) rehearsal(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	q := c.QueryParams()
-	region := regionByID(shop.Regions(), q.Get("region"))
-	v := &rehearsalView{Code: q.Get("code"), Locale: h.shop.Locale}
+	region := regionOr(shop.Regions(), q.Get("region"))
+	v := &rehearsalView{Code: q.Get("code"), Ready: region.ID != ""}
 	v.Amount = func(m money.Minor) string {
 		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
+	}
+	language := region.Languages[0]
+	if slices.Contains(region.Languages, q.Get("language")) {
+		language = q.Get("language")
 	}
 	for _, r := range shop.Regions() {
 		v.Regions = append(v.Regions, choiceView{r.ID, r.Name, r.ID == region.ID})
 	}
+	at := orElse(q.Get("page"), string(nudge.CartPage))
 	for _, p := range nudge.Pages {
-		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), string(p) == orElse(q.Get("page"), "cart")})
+		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), string(p) == at})
 	}
 	for _, l := range region.Languages {
-		v.Languages = append(v.Languages, choiceView{l, checks.LanguageName(l), l == orElse(q.Get("language"), region.Languages[0])})
+		v.Languages = append(v.Languages, choiceView{l, checks.LanguageName(l), l == language})
 	}
-	snap, names, err := s.rehearse(shop.Snapshot, ns, q, v)
+	snap, drafts, err := s.rehearse(shop.Snapshot, ns, q, v)
 	if err != nil {
 		return s.fail(c, err)
 	}
-	v.Goods = goodsFor(shop.Catalog(), region, h.shop.Locale)
 	moment := s.moment(h, q.Get("at"), v)
-	lines, refused := sellable(shop.Catalog(), region, linesOf(q))
-	v.Refused = refused
-	for _, l := range lines {
-		it, _ := shop.Catalog().Item(l.SKU)
-		v.Lines = append(v.Lines, rehearsalLine{l.SKU, it.Label(), v.Amount(it.Variant.Prices[region.Currency].Price), l.Quantity})
+	lines := v.lines(q, shop.Catalog(), region)
+	if v.Ready {
+		s.decideRehearsal(v, snap, drafts, ns, decide.Request{
+			Cart:  decide.Cart{Lines: lines, Destination: destinationOf(region), Codes: codesOf(v.Code)},
+			Every: true, Trace: true,
+			Moment: decide.Moment{At: moment, Page: decide.Page{Kind: nudge.Page(at)}, Locale: language},
+		})
 	}
-	s.decideRehearsal(v, snap, names, ns, region, decide.Request{
-		Cart:  decide.Cart{Lines: lines, Destination: &decide.Destination{Country: region.Countries[0]}, Codes: codesOf(v.Code)},
-		Every: true, Trace: true,
-		Moment: decide.Moment{At: moment, Page: decide.Page{Kind: nudge.Page(orElse(q.Get("page"), "cart"))}, Locale: orElse(q.Get("language"), region.Languages[0])},
-	})
-	if c.QueryParam("part") == "outcome" && isHTMX(c) {
+	if isHTMX(c) && c.Request().Header.Get("HX-History-Restore-Request") == "" {
+		c.Response().Header().Set("HX-Push-Url", h.url("/rehearsal?"+q.Encode()))
 		return s.renderPart(c, http.StatusOK, "rehearsal", "rehearsal-body", page{Data: v})
 	}
 	return s.render(c, http.StatusOK, "rehearsal", page{Title: "Rehearsal", Place: "rehearsal", Data: v})
+}
+
+// foldPut makes what is put in a line of the cart, so that the address says what
+// there is and not what was done.
+func foldPut(q url.Values) {
+	sku := q.Get("put")
+	q.Del("put")
+	qty := "qty." + sku
+	if !slices.Contains(q["sku"], sku) {
+		q.Add("sku", sku)
+		q.Set(qty, "1")
+		return
+	}
+	if n := atoi(orElse(q.Get(qty), "1")); n >= 0 {
+		q.Set(qty, itoa(n+1))
+	}
 }
 
 // rehearse puts the chosen drafts among what is live.
@@ -122,46 +146,53 @@ func (s *server) rehearse(shop *decide.Snapshot, ns []store.Nudge, q url.Values,
 func (s *server) moment(h *here, text string, v *rehearsalView) time.Time {
 	moment := s.app.Now()
 	if text != "" {
-		t, err := time.ParseInLocation("2006-01-02T15:04", text, h.zone)
+		t, err := time.ParseInLocation(dateField, text, h.zone)
 		if err != nil {
 			v.Error = "The moment could not be read; write a day and time. Now is used instead."
 		} else {
 			moment = t
 		}
 	}
-	v.At = moment.In(h.zone).Format("2006-01-02T15:04")
+	v.At = moment.In(h.zone).Format(dateField)
 	return moment
 }
 
-// linesOf reads the cart from the address: sku=… and qty.SKU=…, put=… adds one.
-func linesOf(q url.Values) []decide.CartLine {
+// lines reads the cart from the address: sku=… and qty.SKU=…. What cannot be is
+// shown as it was typed, with what is wrong, and is not in the cart.
+func (v *rehearsalView) lines(q url.Values, cat *catalog.Catalog, region catalog.Region) []decide.CartLine {
 	var out []decide.CartLine
-	add := func(sku string, n int64) {
-		if sku == "" {
-			return
+	for _, sku := range unique(q["sku"]) {
+		it, known := cat.Item(sku)
+		if !known {
+			v.Refused = append(v.Refused, "The shop has nothing with the SKU “"+clip(sku, 40)+"”.")
+			continue
 		}
-		if i := slices.IndexFunc(out, func(l decide.CartLine) bool { return l.SKU == sku }); i >= 0 {
-			out[i].Quantity += n
-			return
+		price, sold := it.Variant.Prices[region.Currency]
+		if !sold {
+			v.Refused = append(v.Refused, it.Label()+" is not sold in "+region.Name+".")
+			continue
 		}
-		out = append(out, decide.CartLine{SKU: sku, Quantity: n})
+		typed := strings.TrimSpace(orElse(q.Get("qty."+sku), "1"))
+		n, err := strconv.ParseInt(typed, 10, 64)
+		if err == nil && n == 0 {
+			continue
+		}
+		l := rehearsalLine{SKU: sku, Name: it.Label(), Price: v.Amount(price.Price), Quantity: typed}
+		if err != nil || n < 0 || n > decide.MostQuantity {
+			l.Error = fmt.Sprintf("Write a whole number from 0 to %d.", decide.MostQuantity)
+		} else {
+			out = append(out, decide.CartLine{SKU: sku, Quantity: n})
+		}
+		v.Lines = append(v.Lines, l)
 	}
-	for _, sku := range q["sku"] {
-		n := int64(1)
-		if t := q.Get("qty." + sku); t != "" {
-			n = int64(max(0, min(atoi(t), decide.MostQuantity)))
-		}
-		add(sku, n)
-	}
-	add(q.Get("put"), 1)
-	return slices.DeleteFunc(out, func(l decide.CartLine) bool { return l.Quantity < 1 })
+	return out
 }
 
 func codesOf(text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' })
 }
 
-func (s *server) decideRehearsal(v *rehearsalView, snap *decide.Snapshot, drafts map[string]bool, ns []store.Nudge, region catalog.Region, req decide.Request) {
+func (s *server) decideRehearsal(v *rehearsalView, snap *decide.Snapshot, drafts map[string]bool, ns []store.Nudge, req decide.Request) {
 	d, err := snap.Decide(req)
 	if err != nil {
 		v.Error = "This visit cannot be decided: " + err.Error() + "."

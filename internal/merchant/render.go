@@ -8,16 +8,20 @@ import (
 	"path"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
 
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/internal/app"
 )
 
 // page is what every page is given; Data is the page's own view model.
 type page struct {
 	Title   string
+	Heading string // of the window
 	Place   string // shop, nudges or rehearsal
 	Section string // within the place
 	CSRF    string
@@ -28,7 +32,18 @@ type page struct {
 	Person  string
 	CanEdit bool
 	Clock   string
+	Flash   *flash
+	Steps   *app.FirstSteps // of a shop that is not ready yet
+	Tabs    []tab           // of the place Shop
 	Data    any
+}
+
+// tab is a section of the place Shop.
+type tab struct{ Path, Section, Name string }
+
+var shopTabs = []tab{
+	{"", "products", "Products"}, {"/regions", "regions", "Regions"}, {"/orders", "orders", "Orders"},
+	{"/connection", "connection", "Connection"}, {"/people", "people", "People"}, {"/settings", "settings", "Settings"},
 }
 
 type pages struct{ byName map[string]*template.Template }
@@ -62,7 +77,9 @@ var helpers = template.FuncMap{
 	"pageName":  checks.PageName,
 	"add":       func(a, b int) int { return a + b },
 	"args":      args,
-	"upper":     func(s string) string { return strings.ToUpper(s[:min(1, len(s))]) + s[min(1, len(s)):] },
+	"upper":     upperFirst,
+	"sub":       func(a, b int) int { return a - b },
+	"country":   checks.CountryName,
 }
 
 // args makes a map from names and values, to hand several to a part.
@@ -93,15 +110,44 @@ func (s *server) renderPart(c *echo.Context, status int, name, part string, p pa
 	if h.shop.ID != "" {
 		p.Shop, p.ShopURL, p.Town, p.Many, p.CanEdit = h.shop.Name, "/s/"+h.shop.ID, h.shop.Town, h.many, h.shop.Role.CanEdit()
 		p.Clock = s.app.Now().In(h.zone).Format("Mon 2 Jan, 15:04")
+		if h.shop.Town != "" {
+			p.Clock += " in " + h.shop.Town
+		}
+		if !h.steps.Done() {
+			p.Steps = &h.steps
+		}
+	}
+	p.Tabs, p.Heading = shopTabs, p.Title
+	if p.Shop != "" {
+		p.Heading += " · " + p.Shop
+	}
+	if part == "layout" {
+		p.Flash = s.told(c)
 	}
 	var b bytes.Buffer
 	if err := s.pages.byName[name].ExecuteTemplate(&b, part, p); err != nil {
 		return fmt.Errorf("rendering %s: %w", name, err)
 	}
-	return c.HTMLBlob(status, b.Bytes())
+	return c.HTMLBlob(status, bytes.TrimSpace(b.Bytes()))
 }
 
 func isHTMX(c *echo.Context) bool { return c.Request().Header.Get("HX-Request") == "true" }
 
-// day prints a moment as people in the shop would say it.
-func (h *here) day(t time.Time) string { return t.In(h.zone).Format("Mon 2 Jan 15:04") }
+// day prints a moment as people in the shop would say it: with its year, unless
+// that is this one.
+func (h *here) day(t time.Time) string {
+	t = t.In(h.zone)
+	if t.Year() != h.now.In(h.zone).Year() {
+		return t.Format("Mon 2 Jan 2006 15:04")
+	}
+	return t.Format("Mon 2 Jan 15:04")
+}
+
+// upperFirst begins a sentence or a label with a capital.
+func upperFirst(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 || r == utf8.RuneError {
+		return s
+	}
+	return string(unicode.ToUpper(r)) + s[n:]
+}

@@ -7,15 +7,17 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
-	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
@@ -26,6 +28,11 @@ type Config struct {
 	Dist       fs.FS
 	Storefront string // where the demo's shop is served, linked from the pages
 	Gallery    bool   // serve /gallery
+	// DemoShop is the id of the shop that Storefront belongs to.
+	DemoShop string
+	// TryGoods makes made-up goods with prices in some currencies, for a shop that
+	// has none; nil: there are none to try.
+	TryGoods func([]money.Currency) []catalog.Product
 }
 
 type server struct {
@@ -66,12 +73,20 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	g.GET("/", s.home)
 	g.GET("/sign-in", s.signInPage)
 	g.POST("/sign-in", s.signIn)
+	g.GET("/account/new", s.joinPage)
+	g.POST("/account/new", s.join)
+	g.GET("/invite/:token", s.invitePage)
+	g.POST("/invite/:token", s.takeInvite)
+	g.GET("/mail", s.mails)
 	g.POST("/sign-out", s.signOut)
 	if cfg.Gallery {
 		g.GET("/gallery", s.gallery)
 	}
 	in := g.Group("", s.signedIn)
 	in.GET("/shops", s.shops)
+	in.POST("/shops", s.makeShop)
+	in.GET("/account", s.account)
+	in.POST("/account", s.saveAccount)
 	sh := in.Group("/s/:shop", s.inShop)
 	s.routes(sh)
 	e.HTTPErrorHandler = s.failed(e.HTTPErrorHandler)
@@ -99,21 +114,35 @@ func (s *server) failed(otherwise echo.HTTPErrorHandler) echo.HTTPErrorHandler {
 
 func (s *server) routes(g *echo.Group) {
 	edit := s.mayEdit
-	g.GET("", func(c *echo.Context) error { return c.Redirect(http.StatusSeeOther, at(c).url("/nudges")) })
+	to := func(path string) echo.HandlerFunc {
+		return func(c *echo.Context) error { return c.Redirect(http.StatusSeeOther, at(c).url(path)) }
+	}
+	g.GET("", to("/nudges"))
+	g.GET("/begin", s.beginPage)
+	g.POST("/begin/goods", s.tryGoods, edit)
+	g.POST("/shop/goods/tried", s.dropTried, edit)
+	g.GET("/pick", s.pick)
 	g.GET("/nudges", s.board)
 	g.GET("/nudges/start", s.starts)
 	g.POST("/nudges/start", s.start, edit)
 	g.POST("/nudges/order", s.reorder, edit)
+	g.GET("/nudges/order", to("/nudges"))
 	g.GET("/nudges/:nudge", s.bench)
 	g.POST("/nudges/:nudge/edit", s.edit, edit)
 	g.POST("/nudges/:nudge/frame", s.frame)
 	g.GET("/nudges/:nudge/preview", s.preview)
 	g.POST("/nudges/:nudge/publish", s.publish, edit)
 	g.POST("/nudges/:nudge/state", s.setState, edit)
+	g.POST("/nudges/:nudge/away", s.putAway, edit)
 	g.POST("/nudges/:nudge/copy", s.copy, edit)
 	g.POST("/nudges/:nudge/delete", s.deleteDraft, edit)
+	g.POST("/nudges/:nudge/undelete", s.undelete, edit)
 	g.GET("/nudges/:nudge/revisions", s.revisions)
 	g.POST("/nudges/:nudge/restore", s.restore, edit)
+	// The address of an act, entered again, leads to the nudge.
+	for _, act := range []string{"edit", "publish", "state", "away", "copy", "delete", "undelete", "restore"} {
+		g.GET("/nudges/:nudge/"+act, s.toNudge)
+	}
 	g.GET("/rehearsal", s.rehearsal)
 	g.GET("/shop", s.products)
 	g.GET("/shop/catalogue.csv", s.exportCatalogue)
@@ -122,10 +151,30 @@ func (s *server) routes(g *echo.Group) {
 	g.GET("/shop/import/:id", s.importShow)
 	g.POST("/shop/import/:id", s.importStart, edit)
 	g.GET("/shop/regions", s.regions)
+	g.GET("/shop/regions.json", s.exportConfig)
+	g.POST("/shop/regions", s.importConfig, edit)
+	g.POST("/shop/regions/order", s.orderRegions, edit)
+	g.GET("/shop/regions/order", to("/shop/regions"))
+	g.GET("/shop/regions/:region", s.regionPage)
+	g.POST("/shop/regions/:region", s.saveRegion, edit)
+	g.POST("/shop/regions/:region/delete", s.deleteRegion, edit)
+	g.GET("/shop/regions/:region/delete", to("/shop/regions"))
 	g.GET("/shop/orders", s.orders)
 	g.GET("/shop/orders.csv", s.ordersCSV)
 	g.GET("/shop/orders/:number", s.order)
 	g.GET("/shop/settings", s.settings)
+	g.POST("/shop/settings", s.saveSettings, edit)
+	g.GET("/shop/connection", s.connection)
+	g.POST("/shop/connection", s.saveOrigins, edit)
+	g.POST("/shop/connection/keys", s.makeKey, s.mayOwn)
+	g.POST("/shop/connection/keys/:key/replace", s.replaceKey, s.mayOwn)
+	g.POST("/shop/connection/keys/:key/withdraw", s.withdrawKey, s.mayOwn)
+	g.GET("/shop/connection/*", to("/shop/connection"))
+	g.GET("/shop/people", s.people)
+	g.POST("/shop/people", s.invite, s.mayOwn)
+	g.POST("/shop/people/:person", s.setRole, s.mayOwn)
+	g.POST("/shop/people/invites/:invite", s.withdrawInvite, s.mayOwn)
+	g.GET("/shop/people/*", to("/shop/people"))
 }
 
 func assets(dist fs.FS) echo.HandlerFunc {
@@ -140,7 +189,7 @@ func assets(dist fs.FS) echo.HandlerFunc {
 func secure(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'")
+		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: https:; frame-ancestors 'self'; base-uri 'none'; form-action 'self'; object-src 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cache-Control", "no-store")
@@ -167,6 +216,8 @@ type here struct {
 	shop    app.ShopRole
 	many    bool // whether the person has several shops
 	zone    *time.Location
+	steps   app.FirstSteps
+	now     time.Time
 }
 
 const hereKey = "merchant.here"
@@ -184,20 +235,24 @@ func (h *here) url(path string) string { return "/s/" + h.shop.ID + path }
 
 func (s *server) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		ctx := c.Request().Context()
-		id, err := uuid.Parse(s.sessions.GetString(ctx, "account"))
-		if err != nil {
-			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		acc, ok := s.whoIs(c)
+		if ok {
+			c.Set(hereKey, &here{account: acc})
+			return next(c)
 		}
-		acc, err := s.app.Account(ctx, id)
-		if errors.Is(err, app.ErrNotFound) {
-			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		r := c.Request()
+		if isHTMX(c) || r.Header.Get("X-CSRF-Token") != "" {
+			// A script asked: the page stays as it is, with what was typed, and says so.
+			return c.String(http.StatusUnauthorized, "You are signed out.")
 		}
-		if err != nil {
-			return s.fail(c, err)
+		back := r.URL.RequestURI()
+		if r.Method != http.MethodGet {
+			back = "/"
+			if u, err := url.Parse(r.Referer()); err == nil {
+				back = u.RequestURI()
+			}
 		}
-		c.Set(hereKey, &here{account: acc})
-		return next(c)
+		return c.Redirect(http.StatusSeeOther, signInAddress(back))
 	}
 }
 
@@ -213,9 +268,12 @@ func (s *server) inShop(next echo.HandlerFunc) echo.HandlerFunc {
 		h.many = len(shops) > 1
 		for _, sr := range shops {
 			if sr.ID == c.Param("shop") {
-				h.shop = sr
+				h.shop, h.now = sr, s.app.Now()
 				if h.zone, err = time.LoadLocation(sr.TimeZone); err != nil {
 					h.zone = time.UTC
+				}
+				if h.steps, err = s.app.FirstSteps(c.Request().Context(), sr.ID); err != nil {
+					return s.fail(c, err)
 				}
 				return next(c)
 			}

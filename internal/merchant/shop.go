@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -27,13 +29,13 @@ type productsView struct {
 	Page, Pages          int
 	Prev, Next           int
 	Currency             money.Currency
+	Tried                int // products that were put in to try
 }
 
 type productRow struct {
-	Product         catalog.Product
-	From, To, Stock string
-	Regions         string
-	Variants        int
+	Product                      catalog.Product
+	About, Price, Stock, Regions string
+	Variants                     int
 }
 
 func (s *server) products(c *echo.Context) error {
@@ -42,7 +44,7 @@ func (s *server) products(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	home := snap.Regions()[0]
+	home := regionOr(snap.Regions(), "")
 	v := productsView{Query: c.QueryParam("q"), Collection: c.QueryParam("collection"), Page: max(1, atoi(c.QueryParam("page"))), Currency: home.Currency}
 	for _, name := range snap.Catalog().Collections() {
 		v.Collections = append(v.Collections, choiceView{name, name, name == v.Collection})
@@ -50,6 +52,9 @@ func (s *server) products(c *echo.Context) error {
 	var rows []productRow
 	for _, p := range snap.Catalog().Products {
 		v.All++
+		if slices.Contains(p.Tags, app.TriedTag) {
+			v.Tried++
+		}
 		v.Variants += len(p.Variants)
 		if matches(p, v.Query, v.Collection) {
 			rows = append(rows, rowOf(p, snap.Regions(), h.shop.Locale))
@@ -61,6 +66,21 @@ func (s *server) products(c *echo.Context) error {
 	v.Rows = rows[(v.Page-1)*productsPerPage : min(len(rows), v.Page*productsPerPage)]
 	v.Prev, v.Next = v.Page-1, v.Page+1
 	return s.render(c, http.StatusOK, "products", page{Title: "Products", Place: "shop", Section: "products", Data: v})
+}
+
+// dropTried takes the goods out that were put in to try.
+func (s *server) dropTried(c *echo.Context) error {
+	h := at(c)
+	n, err := s.app.DropTried(c.Request().Context(), h.shop.ID)
+	var said app.Problem
+	if errors.As(err, &said) {
+		s.tell(c, flash{Say: said.Say, Tone: "loss"})
+		return goTo(c, h.url("/shop"))
+	}
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.done(c, h.url("/shop"), fmt.Sprintf("The %d products to try are out.", n))
 }
 
 func matches(p catalog.Product, query, collection string) bool {
@@ -90,11 +110,17 @@ func matches(p catalog.Product, query, collection string) bool {
 
 // rowOf sums a product up: its price range where it is sold first, its stock.
 func rowOf(p catalog.Product, regions []catalog.Region, locale string) productRow {
-	r := productRow{Product: p, Variants: len(p.Variants)}
+	r := productRow{Product: p, Variants: len(p.Variants), About: p.ID}
+	if p.GiftCard {
+		r.About += " · gift card"
+	}
+	if p.NeverOff {
+		r.About += " · never discounted"
+	}
 	var least, most money.Minor
 	var stock int64
 	unlimited, priced := false, false
-	cur := regions[0].Currency
+	cur := regionOr(regions, "").Currency
 	var missing []string
 	for _, v := range p.Variants {
 		if price, ok := v.Prices[cur]; ok {
@@ -120,9 +146,9 @@ func rowOf(p catalog.Product, regions []catalog.Region, locale string) productRo
 		}
 	}
 	if priced {
-		r.From = money.Format(money.Amount{Minor: least, Currency: cur}, locale)
+		r.Price = money.Format(money.Amount{Minor: least, Currency: cur}, locale)
 		if most > least {
-			r.To = money.Format(money.Amount{Minor: most, Currency: cur}, locale)
+			r.Price += " – " + money.Format(money.Amount{Minor: most, Currency: cur}, locale)
 		}
 	}
 	r.Stock = strconv.FormatInt(stock, 10)
@@ -150,17 +176,20 @@ type importView struct {
 	I       *store.Import
 	Refused bool
 	Share   int
+	Button  string
+	// NewNames lists the first new SKUs.
+	NewNames string
 }
 
 func (s *server) importPage(c *echo.Context) error {
-	return s.render(c, http.StatusOK, "import", page{Title: "Bring in a catalogue", Place: "shop", Section: "products", Data: importView{}})
+	return s.render(c, http.StatusOK, "import", page{Title: "Import a catalogue", Place: "shop", Section: "products", Data: importView{}})
 }
 
 // upload reads a file and shows what it would change.
 func (s *server) upload(c *echo.Context) error {
 	h := at(c)
 	again := func(status int, say string) error {
-		return s.render(c, status, "import", page{Title: "Bring in a catalogue", Place: "shop", Section: "products", Data: importView{Error: say}})
+		return s.render(c, status, "import", page{Title: "Import a catalogue", Place: "shop", Section: "products", Data: importView{Error: say}})
 	}
 	header, err := c.FormFile("file")
 	if err != nil {
@@ -195,42 +224,55 @@ var errNotHere = errors.New("not here")
 func (s *server) importShow(c *echo.Context) error {
 	im, err := s.importOf(c)
 	if err != nil {
-		return s.oops(c, http.StatusNotFound, "There is no such file here any more. Bring it in again.")
+		return s.oops(c, http.StatusNotFound, "There is no such file here any more. Choose it again.")
 	}
-	v := importView{I: &im, Refused: im.Summary.RefusedInAll > 0}
+	v := importView{I: &im, Refused: im.Summary.RefusedInAll > 0, Button: importButton(im.Summary), NewNames: strings.Join(im.Summary.NewNames, ", ")}
+	if im.Summary.New > len(im.Summary.NewNames) {
+		v.NewNames += " and more"
+	}
 	if im.Total > 0 {
 		v.Share = 100 * im.Done / im.Total
 	}
-	p := page{Title: "Bring in " + im.FileName, Place: "shop", Section: "products", Data: v}
+	p := page{Title: "Import " + im.FileName, Place: "shop", Section: "products", Data: v}
 	if isHTMX(c) {
 		return s.renderPart(c, http.StatusOK, "import", "import-state", p)
 	}
 	return s.render(c, http.StatusOK, "import", p)
 }
 
+// importButton says what importing does: "Import 2 new and 1 changed variant".
+func importButton(s store.ImportSummary) string {
+	var parts []string
+	if s.New > 0 {
+		parts = append(parts, fmt.Sprintf("%d new", s.New))
+	}
+	if s.Changed > 0 {
+		parts = append(parts, fmt.Sprintf("%d changed", s.Changed))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	if s.New+s.Changed == 1 {
+		return "Import " + list(parts) + " variant"
+	}
+	return "Import " + list(parts) + " variants"
+}
+
 func (s *server) importStart(c *echo.Context) error {
 	im, err := s.importOf(c)
 	if err != nil {
-		return s.oops(c, http.StatusNotFound, "There is no such file here any more. Bring it in again.")
+		return s.oops(c, http.StatusNotFound, "There is no such file here any more. Choose it again.")
+	}
+	if c.FormValue("do") == "cancel" {
+		if err := s.app.CancelImport(c.Request().Context(), im.ShopID, im.ID); err != nil {
+			return s.fail(c, err)
+		}
+		return s.done(c, at(c).url("/shop"), "The import of "+im.FileName+" is cancelled; nothing was changed.")
 	}
 	if err := s.app.StartImport(c.Request().Context(), im.ShopID, im.ID); err != nil {
 		return s.fail(c, err)
 	}
 	return c.Redirect(http.StatusSeeOther, at(c).url("/shop/import/"+im.ID.String()))
-}
-
-type regionsView struct {
-	Regions []catalog.Region
-	Locale  string
-}
-
-func (s *server) regions(c *echo.Context) error {
-	h := at(c)
-	snap, err := s.app.Snapshots.Get(c.Request().Context(), h.shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	return s.render(c, http.StatusOK, "regions", page{Title: "Regions", Place: "shop", Section: "regions", Data: regionsView{snap.Regions(), h.shop.Locale}})
 }
 
 const ordersShown = 200
@@ -241,6 +283,7 @@ type ordersView struct {
 	Day    func(store.Order) string
 	One    store.Order
 	Names  map[string]string
+	Given  func(store.Order) string // the nudges that came with an order
 }
 
 func (s *server) ordersView(c *echo.Context) (ordersView, error) {
@@ -249,6 +292,15 @@ func (s *server) ordersView(c *echo.Context) (ordersView, error) {
 	ns, err := s.app.Nudges(ctx, h.shop.ID)
 	for _, n := range ns {
 		v.Names[n.ID] = n.Draft.Name
+	}
+	v.Given = func(o store.Order) string {
+		var names []string
+		for _, r := range o.Rewards {
+			if name := v.Names[r.NudgeID]; !slices.Contains(names, name) {
+				names = append(names, name)
+			}
+		}
+		return strings.Join(names, ", ")
 	}
 	return v, err
 }
@@ -300,8 +352,4 @@ func (s *server) ordersCSV(c *echo.Context) error {
 	}
 	w.Flush()
 	return w.Error()
-}
-
-func (s *server) settings(c *echo.Context) error {
-	return s.render(c, http.StatusOK, "settings", page{Title: "Settings", Place: "shop", Section: "settings", Data: at(c).shop.Shop})
 }

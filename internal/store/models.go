@@ -17,21 +17,101 @@ type Account struct {
 	Email        string
 	Name         string
 	PasswordHash string
+	SessionRound int // sessions that began under a lower number are over
 	CreatedAt    time.Time
 }
 
 // Shop is one online store. Every other row belongs to one.
 type Shop struct {
-	ID             string
-	Name           string
-	Town           string
-	TimeZone       string          // IANA
-	Locale         string          // BCP 47, of those who run it
-	Settings       decide.Settings `gorm:"serializer:json"`
-	Origins        []string        `gorm:"serializer:json"` // that may call the API from a browser
-	PublishableKey string
-	SecretKeyHash  string // SHA-256, hex
-	CreatedAt      time.Time
+	ID        string
+	Name      string
+	Town      string
+	TimeZone  string          // IANA
+	Locale    string          // BCP 47, of those who run it
+	Settings  decide.Settings `gorm:"serializer:json"`
+	Origins   []string        `gorm:"serializer:json"` // that may call the API from a browser
+	CreatedAt time.Time
+	// CreatedForm is the form it was made with, so that pressing twice makes one.
+	CreatedForm string
+}
+
+// KeyKind is what a key may do.
+type KeyKind string
+
+// The kinds of key: one that stands in every page of the shop, and one that only
+// the shop's server knows.
+const (
+	Publishable KeyKind = "publishable"
+	Secret      KeyKind = "secret"
+)
+
+// Prefix begins the keys of a kind.
+func (k KeyKind) Prefix() string {
+	if k == Secret {
+		return "sk_"
+	}
+	return "pk_"
+}
+
+// APIKey is a key to the API. Key is kept for publishable ones only.
+type APIKey struct {
+	ID          uuid.UUID
+	ShopID      string
+	Kind        KeyKind
+	Name        string
+	Key         string
+	Fingerprint string // SHA-256, hex
+	Hint        string // the key's last signs
+	CreatedAt   time.Time
+	CreatedBy   string
+	EndsAt      *time.Time // from when it holds no more; nil: it holds
+}
+
+// TableName is the table of keys.
+func (APIKey) TableName() string { return "api_keys" }
+
+// Sighting is the last request of an origin with an outcome.
+type Sighting struct {
+	ShopID  string          `gorm:"primaryKey"`
+	Origin  string          `gorm:"primaryKey"` // as a browser sends it; empty: a server
+	Outcome SightingOutcome `gorm:"primaryKey"`
+	Page    string          // the path of the page, where it was told
+	Hint    string          // the last signs of the key
+	Times   int64
+	At      time.Time
+}
+
+// SightingOutcome is what became of a request.
+type SightingOutcome string
+
+// The outcomes.
+const (
+	SeenWell      SightingOutcome = "well"
+	SeenOrigin    SightingOutcome = "origin"  // the origin is not allowed
+	SeenEnded     SightingOutcome = "ended"   // the key was withdrawn or replaced
+	SeenUnknown   SightingOutcome = "unknown" // no shop has such a key
+	SeenNoRegions SightingOutcome = "regions" // the shop delivers nowhere yet
+)
+
+// Invite is an offer of a role in a shop, to whoever holds its link.
+type Invite struct {
+	ID          uuid.UUID
+	ShopID      string
+	Role        Role
+	Email       string // where it was sent; may be empty
+	Fingerprint string // of the link's token
+	CreatedAt   time.Time
+	CreatedBy   string
+	ExpiresAt   time.Time
+}
+
+// Mail is a message given to the stand-in for e-mail.
+type Mail struct {
+	ID        int64
+	ToAddress string
+	Subject   string
+	Body      string
+	At        time.Time
 }
 
 // Role is what a person may do in a shop.
@@ -117,6 +197,9 @@ type Nudge struct {
 	ChangedAt    time.Time
 	ChangedBy    string
 	StateSince   time.Time
+	DeletedAt    *time.Time        // deleted, and can still be taken back
+	PutAway      bool              // ended, and no longer on the board
+	ThrownDraft  *nudge.Definition `gorm:"serializer:json"` // the draft that was thrown away last
 }
 
 // Revision is a published definition; it never changes.
@@ -194,6 +277,7 @@ const (
 	ImportRunning   ImportState = "running"
 	ImportDone      ImportState = "done"
 	ImportFailed    ImportState = "failed"
+	ImportCancelled ImportState = "cancelled"
 )
 
 // Import is a catalogue file that was brought in.
@@ -212,14 +296,19 @@ type Import struct {
 }
 
 // ImportSummary is what a file would change, counted in variants, with the first
-// few of each by name.
+// few of each.
 type ImportSummary struct {
 	New, Changed, Unchanged int
-	NewNames, ChangedNames  []string
+	NewNames                []string
+	Changes                 []Change
 	Refused                 []Refusal
 	RefusedInAll            int
 	RowsRead                int
 }
+
+// Change is a field of a variant that a file would change, as texts of the file;
+// empty: not there.
+type Change struct{ SKU, Label, Column, Before, After string }
 
 // Refusal is a fault of a file.
 type Refusal struct {

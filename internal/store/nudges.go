@@ -66,7 +66,7 @@ func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]de
 	return out, nil
 }
 
-// Numbers is what a nudge did: visits that saw it, visits that reached a rung,
+// Numbers is what a nudge did: visits that saw it, those of them that reached a rung,
 // and orders in which its reward was given, those after a show counted apart.
 type Numbers struct {
 	NudgeID   string
@@ -82,7 +82,8 @@ func (s *Store) Numbers(ctx context.Context, shop string, since time.Time) (map[
 	err := s.DB.WithContext(ctx).Raw(`
 		SELECT n.id AS nudge_id,
 			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'shown' AND e.at >= @since) AS shown,
-			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'reached' AND e.at >= @since) AS reached,
+			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'reached' AND e.at >= @since
+				AND EXISTS (SELECT 1 FROM events s WHERE s.shop_id = e.shop_id AND s.nudge_id = e.nudge_id AND s.kind = 'shown' AND s.visit = e.visit AND s.at >= @since)) AS reached,
 			(SELECT count(DISTINCT o.number) FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number
 				WHERE r.shop_id = n.shop_id AND r.nudge_id = n.id AND o.placed_at >= @since) AS orders,
 			(SELECT count(DISTINCT o.number) FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number

@@ -98,11 +98,13 @@ type catalogueReply struct {
 	Shop     string            `json:"shop"`
 	Regions  []catalog.Region  `json:"regions"`
 	Products []catalog.Product `json:"products"`
+	// QuoteMinutes is how long a checkout's total is held.
+	QuoteMinutes int `json:"quote_minutes"`
 }
 
 func (s *server) catalogue(c *echo.Context) error {
 	k := callOf(c)
-	out := catalogueReply{Shop: k.shop.Shop.Name}
+	out := catalogueReply{Shop: k.shop.Shop.Name, QuoteMinutes: int(k.shop.Shop.Settings.Quote().Minutes()), Regions: []catalog.Region{}, Products: []catalog.Product{}}
 	for _, r := range k.shop.Regions() {
 		r.Methods = slices.Clone(r.Methods)
 		for i := range r.Methods {

@@ -63,8 +63,7 @@ func (s *server) publish(c *echo.Context) error {
 	if found == nil {
 		found = []checks.Finding{}
 	}
-	region := k.shop.Regions()[0]
-	return c.JSON(http.StatusOK, publishedReply{n.ID, n.LiveRevision, d.Say(nudge.Voice{Region: region, Locale: k.shop.Shop.Locale, Label: k.shop.Catalog().Label}), found})
+	return c.JSON(http.StatusOK, publishedReply{n.ID, n.LiveRevision, d.Say(nudge.Voice{Region: d.FirstRegion(k.shop.Regions()), Locale: k.shop.Shop.Locale, Label: k.shop.Catalog().Label}), found})
 }
 
 // refuse answers with the field of an error that names one.

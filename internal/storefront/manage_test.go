@@ -63,7 +63,7 @@ func TestEveryKindOfRewardIsPublishedAndDecided(t *testing.T) {
 			require.True(t, ok, "no reward of this kind is tried")
 			a := newAPI(t)
 			for _, live := range []string{"winter-ladder", "harbour-ten", "parcels-to-japan"} {
-				_, _ = a.app.SetState(t.Context(), demo.Shop, live, "Ilse", "paused")
+				_, _ = a.app.SetState(t.Context(), demo.Shop, live, "Ilse", "", "paused")
 			}
 			fields := `"kind":"` + string(kind) + `"`
 			if c.reward != "" {

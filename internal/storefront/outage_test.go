@@ -61,7 +61,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(other.Close)
 	second := app.New(other, slog.New(slog.DiscardHandler))
-	_, err = second.SetState(ctx, demo.Shop, "winter-ladder", "Tam", store.StatePaused)
+	_, err = second.SetState(ctx, demo.Shop, "winter-ladder", "Tam", "", store.StatePaused)
 	require.NoError(t, err, "another instance pauses it")
 	require.Eventually(t, func() bool {
 		return !strings.Contains(call("/v1/decisions", demo.PublishableKey, goodBody).Body.String(), "winter-ladder")

@@ -12,9 +12,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
-	"golang.org/x/time/rate"
 
 	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/store"
 )
 
 // Config is what the API needs to know of its surroundings.
@@ -25,6 +25,9 @@ type Config struct {
 	PerSecond float64
 }
 
+// unknownPerSecond bounds the requests of one address with keys that do not hold.
+const unknownPerSecond = 5
+
 // MostBody is the largest request body, in bytes.
 const MostBody = 256 << 10
 
@@ -32,6 +35,8 @@ type server struct {
 	app   *app.App
 	embed []byte
 	limit middleware.RateLimiterStore
+	// unknown bounds the requests of one address with keys that do not hold.
+	unknown middleware.RateLimiterStore
 }
 
 // Mount adds the API to a router, under /v1, /embed and /openapi.json.
@@ -44,9 +49,12 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	if perSecond == 0 {
 		perSecond = 50
 	}
-	s := &server{app: a, embed: embed, limit: middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{
-		Rate: float64(rate.Limit(perSecond)), Burst: int(perSecond * 4), ExpiresIn: time.Minute,
-	})}
+	limiter := func(perSecond float64) middleware.RateLimiterStore {
+		return middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{
+			Rate: perSecond, Burst: int(perSecond * 4), ExpiresIn: time.Minute,
+		})
+	}
+	s := &server{app: a, embed: embed, limit: limiter(perSecond), unknown: limiter(unknownPerSecond)}
 	e.GET("/embed/v1.js", s.script)
 	e.GET("/openapi.json", openAPI)
 	v1 := e.Group("/v1", s.origin)
@@ -97,39 +105,57 @@ type call struct {
 
 const callKey = "storefront.call"
 
-// keyed finds the shop by the request's key, and checks origin and rate.
+// keyed finds the shop by the request's key, checks origin and rate, and notes who
+// asked, so that the merchant's page can say why a request was refused.
 func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		key, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
-		if !ok || key == "" {
+		if !ok || key == "" || len(key) > mostKey {
 			return reply(c, problem{Status: http.StatusUnauthorized, Title: "A key is needed", Detail: "Send the shop's key as “Authorization: Bearer …”."})
 		}
-		secret := strings.HasPrefix(key, "sk_")
-		look := key
-		if secret {
-			look = app.HashKey(key)
-		}
-		snap, err := s.app.Snapshots.ByKey(r.Context(), look)
+		use, err := s.app.UseKey(r.Context(), key)
 		if err != nil {
-			return fail(c, err, problem{Status: http.StatusUnauthorized, Title: "This key is not known", Detail: "No shop has this key; copy it again from the shop's settings."})
+			return fail(c, err, problem{})
 		}
-		if o := r.Header.Get("Origin"); o != "" {
-			if !slices.Contains(snap.Shop.Origins, o) {
-				return reply(c, problem{Status: http.StatusForbidden, Title: "This origin is not allowed", Detail: "Add " + o + " to the shop's allowed origins."})
+		origin := r.Header.Get("Origin")
+		outcome := use.Outcome
+		if outcome == store.SeenWell && origin != "" && !slices.Contains(use.Shop.Shop.Origins, origin) {
+			outcome = store.SeenOrigin
+		}
+		if outcome == store.SeenWell && len(use.Shop.Regions()) == 0 {
+			outcome = store.SeenNoRegions
+		}
+		s.app.Saw(use, origin, r.URL.Query().Get("from"), outcome)
+		switch outcome {
+		case store.SeenUnknown, store.SeenEnded:
+			if ok, err := s.unknown.Allow(c.RealIP()); err != nil || !ok {
+				c.Response().Header().Set("Retry-After", "10")
+				return reply(c, problem{Status: http.StatusTooManyRequests, Title: "Too many requests with a key that does not hold", Detail: "Wait, and correct the key: it is on the shop's page Connection."})
 			}
-			c.Response().Header().Set("Access-Control-Allow-Origin", o)
+			if outcome == store.SeenEnded {
+				return reply(c, problem{Status: http.StatusUnauthorized, Title: "This key holds no more", Detail: "It was withdrawn or replaced; the shop's page Connection has the one that holds."})
+			}
+			return reply(c, problem{Status: http.StatusUnauthorized, Title: "This key is not known", Detail: "No shop has this key; copy it again from the shop's page Connection."})
+		case store.SeenOrigin:
+			return reply(c, problem{Status: http.StatusForbidden, Title: "This origin is not allowed", Detail: "Add " + origin + " to the shop's allowed origins."})
 		}
-		if !secret {
+		if origin != "" {
+			c.Response().Header().Set("Access-Control-Allow-Origin", origin)
+		}
+		if !use.Secret {
 			if ok, err := s.limit.Allow(key + "|" + c.RealIP()); err != nil || !ok {
 				c.Response().Header().Set("Retry-After", "1")
 				return reply(c, problem{Status: http.StatusTooManyRequests, Title: "Too many requests", Detail: "Wait a second and try again."})
 			}
 		}
-		c.Set(callKey, &call{Context: c, ctx: r.Context(), shop: snap, secret: secret})
+		c.Set(callKey, &call{Context: c, ctx: r.Context(), shop: use.Shop, secret: use.Secret})
 		return h(c)
 	}
 }
+
+// mostKey is the longest key that is looked at, in bytes.
+const mostKey = 200
 
 func callOf(c *echo.Context) *call {
 	v, _ := c.Get(callKey).(*call)

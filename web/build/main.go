@@ -47,6 +47,15 @@ func build() error {
 			return err
 		}
 	}
+	for _, name := range []string{"icon.svg", "shop-icon.svg"} {
+		b, err := os.ReadFile(filepath.Join("web/icons", name))
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join("web/dist", name), b, 0o644); err != nil {
+			return err
+		}
+	}
 	return embedSize()
 }
 

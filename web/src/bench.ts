@@ -1,5 +1,6 @@
 // The workbench: the cart beside the preview, and the marker on the money axis.
 // Every state is decided by the server; here positions are only drawn.
+import type { Picked } from './picker';
 
 interface Line {
   sku: string;
@@ -14,15 +15,18 @@ interface Frame {
   lastingText: string;
   most: number;
   marker: string;
+  axis?: string;
+  say: string;
 }
 
-export function bench() {
+export function bench(say: (text: string) => void) {
   const root = document.getElementById('bench');
   if (!root) return;
   const cartBox = document.getElementById('bench-cart')!;
   const frame = document.getElementById('preview') as HTMLIFrameElement;
   const store = `agonal-bench-${root.dataset.nudge}`;
-  const pick = (name: string) => root.querySelector<HTMLSelectElement>(`select[name=${name}]`)!;
+  const view = () => document.getElementById('bench-view') as HTMLFormElement;
+  const pick = (name: string) => view().querySelector<HTMLSelectElement>(`[name=${name}]`)!;
 
   let lines: Line[] = JSON.parse(sessionStorage.getItem(store) ?? 'null') ?? JSON.parse(root.dataset.cart ?? '[]');
   let at: number | null = null; // where the marker stands; null: at the cart
@@ -31,12 +35,21 @@ export function bench() {
   let again = false;
   const frames: number[] = [];
 
+  const svg = () => document.querySelector<SVGSVGElement>('#bench-axis svg');
+  const number = (name: string) => Number(svg()?.dataset[name] ?? 0);
+  const box = () => ({
+    wide: Math.round(document.getElementById('axis-draw')?.clientWidth ?? 0),
+    scale: Math.round((100 * parseFloat(getComputedStyle(document.documentElement).fontSize)) / 16),
+  });
   const body = () => ({
     lines,
     at,
     region: pick('region').value,
     page: pick('page').value,
     language: pick('language').value,
+    most: number('most'),
+    ...box(),
+    drawn: { wide: number('wide'), scale: number('scale') },
   });
 
   // One request at a time; what changes meanwhile is asked for right after.
@@ -55,9 +68,10 @@ export function bench() {
           body: JSON.stringify(body()),
         });
         if (r.ok) draw((await r.json()) as Frame);
-        else cartBox.querySelector('.bench-error')?.replaceChildren('The preview could not be decided; load the page again.');
+        else if (r.status === 422) say(((await r.json()) as { error: string }).error);
+        else document.dispatchEvent(new CustomEvent('agonal:refused', { detail: r.status }));
       } catch {
-        /* the next change asks again */
+        say('Agonal does not answer; the preview shows what it last knew.');
       }
     } while (again);
     busy = false;
@@ -69,34 +83,48 @@ export function bench() {
     if (frames.length > 600) frames.splice(0, 300);
     cartBox.innerHTML = f.cart;
     frame.contentWindow?.postMessage({ decision: f.decision, page: pick('page').value }, location.origin);
+    const told = document.getElementById('preview-say')!;
+    if (told.textContent !== f.say) told.textContent = f.say;
+    if (f.axis) {
+      const focused = document.activeElement?.id === 'marker';
+      document.getElementById('axis-draw')!.innerHTML = f.axis;
+      if (focused) document.getElementById('marker')?.focus();
+    }
     axis(f);
+    still();
   };
   (window as unknown as { agonalFrames: number[] }).agonalFrames = frames;
 
-  const svg = () => document.querySelector<SVGSVGElement>('#bench-axis svg');
-  const left = 46,
-    right = 1234;
-  const x = (m: number, most: number) => left + ((right - left) * Math.min(m, most)) / most;
+  // An axis that would take a large part of a small window stays in its place.
+  const still = () => {
+    const el = document.getElementById('bench-axis');
+    el?.classList.toggle('still', el.offsetHeight > innerHeight * 0.34);
+  };
+
+  const x = (m: number, most: number) => number('left') + ((number('right') - number('left')) * Math.min(m, most)) / most;
 
   const axis = (f: Frame) => {
     const s = svg();
-    if (!s) return;
+    if (!s || !f.most) return;
     const set = (id: string, a: Record<string, string | number>) => {
       const el = s.querySelector(`#${id}`);
       if (el) for (const [k, v] of Object.entries(a)) el.setAttribute(k, String(v));
     };
+    const left = number('left');
+    const right = number('right');
     const here = x(f.at, f.most);
     set('axis-have', { x: left, width: Math.max(0, here - left) });
     const to = f.lasting === null ? here : x(f.at + f.lasting, f.most);
     set('axis-missing', { x: here, width: Math.max(0, to - here) });
-    const label = s.querySelector('#axis-missing-text');
+    const label = s.querySelector<SVGTextElement>('#axis-missing-text');
     if (label) {
       label.textContent = f.lasting ? f.lastingText : '';
-      label.setAttribute('x', String((here + to) / 2));
+      const half = label.getComputedTextLength() / 2;
+      label.setAttribute('x', String(Math.max(left + half, Math.min(right - half, (here + to) / 2))));
     }
     const m = s.querySelector<SVGGElement>('#marker');
     if (!m) return;
-    m.setAttribute('transform', `translate(${here} 0)`);
+    m.setAttribute('transform', `translate(${here} ${number('base')})`);
     m.setAttribute('aria-valuenow', String(f.at));
     m.setAttribute('aria-valuemax', String(f.most));
     m.setAttribute('aria-valuetext', f.marker);
@@ -107,24 +135,23 @@ export function bench() {
     m.querySelector('.marker-label')?.setAttribute('width', String(w));
     m.querySelector('.marker-label')?.setAttribute('x', String(shift));
     t?.setAttribute('x', String(shift + w / 2));
-    set('axis-cart', { x1: x(f.counted, f.most), x2: x(f.counted, f.most), visibility: f.at === f.counted ? 'hidden' : 'visible' });
+    const cart = x(f.counted, f.most);
+    set('axis-cart', { x1: cart, x2: cart, visibility: f.at === f.counted ? 'hidden' : 'visible' });
   };
 
   const money = (clientX: number) => {
-    const s = svg()!;
-    const box = s.getBoundingClientRect();
-    const unit = ((clientX - box.left) * 1280) / box.width;
-    const most = last?.most ?? 1;
-    return Math.round(Math.max(0, Math.min(1, (unit - left) / (right - left))) * most);
+    const rect = svg()!.getBoundingClientRect();
+    const unit = ((clientX - rect.left) * number('wide')) / rect.width;
+    const share = (unit - number('left')) / (number('right') - number('left'));
+    return Math.round(Math.max(0, Math.min(1, share)) * (last?.most ?? 1));
   };
-  const step = () => Number(root.dataset.step ?? 100);
 
   document.addEventListener('pointerdown', (e) => {
     const s = svg();
-    if (!s || !(e.target as Element).closest?.('#marker, #axis-track')) return;
+    if (!s || !(e.target as Element).closest?.('#marker, .axis-track')) return;
     e.preventDefault();
     s.setPointerCapture(e.pointerId);
-    s.querySelector<SVGGElement>('#marker')?.focus();
+    document.getElementById('marker')?.focus();
     const move = (ev: PointerEvent) => {
       const snap = last && Math.abs(x(money(ev.clientX), last.most) - x(last.counted, last.most)) < 4;
       at = snap ? null : money(ev.clientX);
@@ -147,7 +174,7 @@ export function bench() {
     if (e.key === 'Home') at = 0;
     else if (e.key === 'End') at = last.most;
     else if (e.key === 'Escape') at = null;
-    else if (by[e.key]) at = Math.max(0, Math.min(last.most, now + by[e.key] * step()));
+    else if (by[e.key]) at = Math.max(0, Math.min(last.most, now + by[e.key] * number('step')));
     else return;
     e.preventDefault();
     void ask();
@@ -161,45 +188,67 @@ export function bench() {
   cartBox.addEventListener('click', (e) => {
     const b = (e.target as Element).closest<HTMLButtonElement>('button[data-sku]');
     if (!b) return;
-    const sku = b.dataset.sku!;
-    const label = b.getAttribute('aria-label');
-    const by = Number(b.dataset.by);
-    lines = lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + by } : l)).filter((l) => l.quantity > 0);
+    const { sku, by } = b.dataset;
+    lines = lines.map((l) => (l.sku === sku ? { ...l, quantity: Math.min(9999, l.quantity + Number(by)) } : l)).filter((l) => l.quantity > 0);
     changed();
-    const back = new MutationObserver(() => {
-      back.disconnect();
-      cartBox.querySelector<HTMLButtonElement>(`button[aria-label="${CSS.escape(label ?? '')}"]`)?.focus();
-    });
-    back.observe(cartBox, { childList: true });
+    // The cart is drawn anew: the focus goes back to the button, or on to the search.
+    new MutationObserver((_, o) => {
+      o.disconnect();
+      const same = cartBox.querySelector<HTMLElement>(`button[data-sku="${CSS.escape(sku!)}"][data-by="${by}"]`);
+      (same ?? document.getElementById('put'))?.focus();
+    }).observe(cartBox, { childList: true });
   });
-  cartBox.addEventListener('change', (e) => {
-    const s = (e.target as Element).closest<HTMLSelectElement>('select[name=put]');
-    if (!s?.value) return;
-    const sku = s.value;
+  root.addEventListener('pick', (e) => {
+    const { value: sku } = (e as CustomEvent).detail as Picked;
     lines = lines.some((l) => l.sku === sku) ? lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + 1 } : l)) : [...lines, { sku, quantity: 1 }];
     changed();
   });
+
+  // How one looks at it stands in the address, and in every form that changes it.
+  const remember = () => {
+    const u = new URL(location.href);
+    for (const name of ['page', 'width']) {
+      u.searchParams.set(name, pick(name).value);
+      document.querySelectorAll<HTMLInputElement>(`input[data-follows=${name}]`).forEach((i) => (i.value = pick(name).value));
+    }
+    history.replaceState(history.state, '', u);
+  };
   root.addEventListener('change', (e) => {
-    if ((e.target as Element).matches('select[name=region], select[name=page], select[name=language]')) {
-      at = null;
-      if ((e.target as HTMLSelectElement).name === 'region') {
-        const u = new URL(location.href);
-        u.searchParams.set('region', pick('region').value);
-        location.href = u.href; // amounts of the sentence and the axis are another region's
-        return;
-      }
+    if (!(e.target as Element).matches('#bench-view select')) return;
+    at = null;
+    if ((e.target as HTMLSelectElement).name === 'page') {
+      remember();
       void ask();
     }
   });
-  root.querySelectorAll<HTMLButtonElement>('button[data-width]').forEach((b) =>
-    b.addEventListener('click', () => {
-      root.querySelectorAll('button[data-width]').forEach((o) => o.setAttribute('aria-pressed', String(o === b)));
-      document.getElementById('preview-box')!.className = b.dataset.width === 'phone' ? 'preview-phone' : '';
-    }),
-  );
+  root.addEventListener('click', (e) => {
+    const b = (e.target as Element).closest<HTMLElement>('[data-width]');
+    if (b) {
+      view()
+        .querySelectorAll('[data-width]')
+        .forEach((o) => o.setAttribute('aria-pressed', String(o === b)));
+      pick('width').value = b.dataset.width!;
+      document.getElementById('preview-box')!.className = `preview-${b.dataset.width}`;
+      remember();
+    }
+    const language = (e.target as Element).closest<HTMLElement>('[data-language]');
+    if (language) {
+      e.preventDefault();
+      pick('language').value = language.dataset.language!;
+      pick('language').dispatchEvent(new Event('change', { bubbles: true }));
+    }
+  });
   addEventListener('message', (e) => {
     if (e.origin === location.origin && e.data?.ready) void ask();
   });
-  document.addEventListener('htmx:afterSettle', () => void ask());
+  let resizing = 0;
+  addEventListener('resize', () => {
+    clearTimeout(resizing);
+    resizing = window.setTimeout(() => void ask(), 120);
+  });
+  document.addEventListener('htmx:afterSettle', () => {
+    at = null;
+    void ask();
+  });
   void ask();
 }

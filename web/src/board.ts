@@ -1,10 +1,10 @@
 // The merchant's order: rows are dragged by their number, or moved with the
-// arrow keys while it has the focus.
+// arrow keys while it has the focus. An order that was not kept is put back.
 import Sortable from 'sortablejs';
 
-export function board() {
+export function board(shout: (text: string) => void) {
   const list = document.getElementById('board-list');
-  if (!list) return;
+  if (!list?.dataset.order) return;
   const say = (t: string) => {
     const el = document.getElementById('board-say');
     if (el) el.textContent = t;
@@ -17,23 +17,36 @@ export function board() {
       h.textContent = String(i + 1);
       h.setAttribute('aria-label', `Place ${i + 1}: ${r.dataset.name}. Move with the arrow keys`);
     });
+  let kept = rows();
   const save = async (moved: HTMLElement) => {
     number();
+    const now = rows();
     const body = new URLSearchParams();
-    rows().forEach((r) => body.append('id', r.dataset.nudge!));
+    now.forEach((r) => body.append('id', r.dataset.nudge!));
     body.set('csrf', list.dataset.csrf!);
+    let status = 0;
     try {
-      const r = await fetch(list.dataset.order!, { method: 'POST', body });
-      if (!r.ok) throw new Error(String(r.status));
-      say(`${moved.dataset.name} is now number ${rows().indexOf(moved) + 1}.`);
+      const r = await fetch(list.dataset.order!, { method: 'POST', body, headers: { 'X-CSRF-Token': list.dataset.csrf! } });
+      status = r.status;
+      if (r.status === 204) {
+        kept = now;
+        say(`${moved.dataset.name} is now number ${now.indexOf(moved) + 1}.`);
+        return;
+      }
     } catch {
-      say('The order could not be saved. Load the page again.');
+      /* said below */
     }
+    const focused = document.activeElement as HTMLElement | null;
+    kept.forEach((r) => list.append(r));
+    number();
+    focused?.focus();
+    say('The order was not kept.');
+    if (status) document.dispatchEvent(new CustomEvent('agonal:refused', { detail: status }));
+    else shout('Agonal does not answer. The order is as it was; try again.');
   };
-  if (!list.dataset.order) return;
   Sortable.create(list, {
     handle: '.handle',
-    animation: 150,
+    animation: matchMedia('(prefers-reduced-motion: reduce)').matches ? 0 : 150,
     onEnd: (e) => {
       if (e.oldIndex !== e.newIndex) void save(e.item);
     },
@@ -44,7 +57,7 @@ export function board() {
     e.preventDefault();
     const row = h.closest<HTMLElement>('[data-nudge]')!;
     const other = e.key === 'ArrowUp' ? row.previousElementSibling : row.nextElementSibling;
-    if (!other) return;
+    if (!other) return say(e.key === 'ArrowUp' ? 'It is the first already.' : 'It is the last already.');
     if (e.key === 'ArrowUp') other.before(row);
     else other.after(row);
     h.focus();

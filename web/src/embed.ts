@@ -137,7 +137,7 @@ interface Request {
     document.dispatchEvent(new CustomEvent('agonal:decision', { detail: d }));
   };
 
-  const sheet = `
+  const css = `
     :host { display: block; container-type: inline-size }
     :host([hidden]) { display: none }
     .n { box-sizing: border-box; min-height: var(--agonal-height, 56px); padding: 8px 20px 9px; display: flex; flex-direction: column; justify-content: center; gap: 7px; font: inherit; font-size: 14px; line-height: 1.35; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) }
@@ -151,6 +151,9 @@ interface Request {
     i { position: absolute; top: -2px; width: 2px; height: 12px; margin-left: -2px; background: currentColor }
     .solid i { display: none }
     @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;
+  // A sheet of its own needs no permission for inline styles from the shop's pages.
+  const sheet = new CSSStyleSheet();
+  sheet.replaceSync(css);
 
   class NudgeElement extends HTMLElement {
     private root = this.attachShadow({ mode: 'open' });
@@ -173,6 +176,7 @@ interface Request {
     );
 
     connectedCallback() {
+      this.root.adoptedStyleSheets = [sheet];
       this.root.innerHTML = '<slot></slot>'; // what the shop's server wrote, until we know better
       elements.add(this);
       if (decision) this.draw();
@@ -194,7 +198,7 @@ interface Request {
         return;
       }
       if (!this.body) {
-        this.root.innerHTML = `<style>${sheet}</style><div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div></div>`;
+        this.root.innerHTML = `<div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div></div>`;
         this.body = this.root.querySelector('div')!;
       }
       const look = s.look.bar ?? 'rule';

@@ -90,6 +90,9 @@ func Read(b []byte) ([]catalog.Product, []RowError) {
 	if err != nil {
 		return nil, []RowError{syntax(err)}
 	}
+	if sign := otherSeparator(header); sign != "" {
+		return nil, []RowError{{Line: 1, Why: "The cells of this file are separated by " + sign + ", where commas are needed. Choose the comma as the separator when you save it as CSV, and bring it in again."}}
+	}
 	cols, errs := columns(header)
 	if len(errs) > 0 {
 		return nil, errs
@@ -121,6 +124,20 @@ func Read(b []byte) ([]catalog.Product, []RowError) {
 		return whole("The file has a header but no rows.")
 	}
 	return rd.out, rd.errs
+}
+
+// otherSeparator names the sign that a header of one cell is separated by in the
+// place of commas; empty: none.
+func otherSeparator(header []string) string {
+	if len(header) != 1 {
+		return ""
+	}
+	for sign, name := range map[string]string{";": "semicolons", "\t": "tabs"} {
+		if strings.Contains(header[0], sign) {
+			return name
+		}
+	}
+	return ""
 }
 
 // badLine returns the first line that is not UTF-8, or 0.
@@ -405,6 +422,29 @@ func Write(products []catalog.Product) ([]byte, error) {
 	}
 	w.Flush()
 	return b.Bytes(), w.Error()
+}
+
+// Difference is a cell in which two states of a variant differ, as a file holds it.
+type Difference struct{ Column, Before, After string }
+
+// Compare lists the cells in which a variant differs from what it was, in the
+// order of columns. What a file does not hold (sales, plans, the price history) is
+// not looked at.
+func Compare(wasOf *catalog.Product, was *catalog.Variant, isOf *catalog.Product, is *catalog.Variant) []Difference {
+	both := []catalog.Product{{Variants: []catalog.Variant{*was, *is}}}
+	currencies, options := shape(both)
+	header := fixedColumns(options)
+	for _, c := range currencies {
+		header = append(header, colPrice+string(c), colReference+string(c), colCost+string(c))
+	}
+	before, after := row(wasOf, was, currencies, options), row(isOf, is, currencies, options)
+	var out []Difference
+	for i, name := range header {
+		if before[i] != after[i] {
+			out = append(out, Difference{name, before[i], after[i]})
+		}
+	}
+	return out
 }
 
 // shape returns the currencies in use, sorted, and the most options of a variant.
