@@ -10,4 +10,4 @@ if [ ! -x "$lint" ] || [ tools/go.mod -nt "$lint" ]; then
   go build -C tools -o "$PWD/$lint" github.com/golangci/golangci-lint/v2/cmd/golangci-lint
 fi
 "$lint" run ./...
-npx --no-install prettier --check web/src e2e
+npm run --silent format:check

@@ -1,6 +1,7 @@
 package lindquill
 
 import (
+	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
@@ -17,26 +18,29 @@ import (
 // tile is a product as it stands on a shelf.
 type tile struct {
 	ID, Title, Picture, Price, Was string
-	From, Sold                     bool
+	Sold                           bool
 }
 
 func (v *visit) tile(p *catalog.Product) tile {
 	t := tile{ID: p.ID, Title: p.Title, Picture: p.Picture}
 	var least *catalog.Price
+	from := false
 	for i := range p.Variants {
 		price, sold := p.Variants[i].Prices[v.region.Currency]
 		if !sold {
 			continue
 		}
 		if least != nil && price.Price != least.Price {
-			t.From = true
+			from = true
 		}
 		if least == nil || price.Price < least.Price {
 			least = &price
 		}
 	}
 	if least != nil {
-		t.Sold, t.Price = true, v.money(least.Price)
+		if t.Sold, t.Price = true, v.money(least.Price); from {
+			t.Price = "from " + t.Price
+		}
 		if least.OnSale() {
 			t.Was = v.money(*least.Reference)
 		}
@@ -81,12 +85,15 @@ type productView struct {
 	Price   string
 	Was     string
 	Buyable bool
+	Why     string // it cannot be bought
+	Typed   string // the quantity
+	Error   string // what is wrong with it
 	More    []tile
 }
 
 type choice struct {
-	SKU, Label, Price string
-	On, Out           bool
+	SKU, Text, Price, Was string
+	On, Out               bool
 }
 
 func (s *shop) product(c *echo.Context) error {
@@ -95,26 +102,14 @@ func (s *shop) product(c *echo.Context) error {
 	if !ok {
 		return s.missing(c)
 	}
-	view := productView{P: *p}
+	view := productView{P: *p, Typed: "1"}
 	want := c.QueryParam("sku")
-	for i := range p.Variants {
-		x := &p.Variants[i]
-		price, sold := x.Prices[v.region.Currency]
-		label := make([]string, 0, 2)
-		for _, o := range x.Options {
-			label = append(label, o.Value)
-		}
-		ch := choice{SKU: x.SKU, Label: strings.Join(label, ", "), Out: !sold || x.Stock != nil && *x.Stock == 0}
-		if sold {
-			ch.Price = v.money(price.Price)
-		}
-		if !ch.Out && (want == x.SKU || want == "" && !view.Buyable) {
-			ch.On, view.Buyable, view.Price = true, true, ch.Price
-			if price.OnSale() {
-				view.Was = v.money(*price.Reference)
-			}
-		}
-		view.Choices = append(view.Choices, ch)
+	if _, ok := v.stock.list.Catalog().Item(want); !ok || !slices.ContainsFunc(p.Variants, func(x catalog.Variant) bool { return x.SKU == want }) {
+		want = "" // not one of these: show the first
+	}
+	view.choose(v, want)
+	if f := v.slip; f.In == "product" {
+		view.Typed, view.Error = f.Typed, f.Say
 	}
 	view.More = s.tiles(v, func(o *catalog.Product) bool {
 		return o.ID != p.ID && len(p.Collections) > 0 && slices.Contains(o.Collections, p.Collections[0])
@@ -134,61 +129,168 @@ func (s *shop) cart(c *echo.Context) error {
 	return s.show(c, http.StatusOK, "cart", "Your cart", "", decide.Page{Kind: nudge.CartPage}, nil)
 }
 
+// choose lists the variants, with the wanted one chosen, or the first there is.
+func (w *productView) choose(v *visit, want string) {
+	sold := false
+	for i := range w.P.Variants {
+		x := &w.P.Variants[i]
+		price, priced := x.Prices[v.region.Currency]
+		var words []string
+		for _, o := range x.Options {
+			words = append(words, o.Value)
+		}
+		ch := choice{SKU: x.SKU, Out: !priced || x.Stock != nil && *x.Stock == 0}
+		if len(words) == 0 {
+			words = []string{"the one there is"}
+		}
+		ch.Text = strings.Join(words, ", ")
+		if priced {
+			sold = true
+			ch.Price = v.money(price.Price)
+			ch.Text += " · " + ch.Price
+			if price.OnSale() {
+				ch.Was = v.money(*price.Reference)
+			}
+		}
+		if ch.Out {
+			ch.Text += " (sold out)"
+		}
+		if !ch.Out && (want == x.SKU || !w.Buyable) {
+			for j := range w.Choices {
+				w.Choices[j].On = false
+			}
+			ch.On, w.Buyable, w.Price, w.Was = true, true, ch.Price, ch.Was
+		}
+		w.Choices = append(w.Choices, ch)
+	}
+	switch {
+	case w.Buyable:
+	case !sold:
+		w.Why = "This is not sold where you are."
+	default:
+		w.Why = "Sold out. It will be back on the shelf."
+	}
+}
+
 // back leads to the page a form was sent from, never off the site.
 func back(c *echo.Context, open bool) error {
-	to := c.FormValue("back")
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.HasPrefix(to, "/\\") {
-		to = "/cart"
-	}
-	if open {
-		to, _, _ = strings.Cut(to, "?")
+	to := ownPath(c.FormValue("back"))
+	if open && to != "/cart" {
 		to += "?cart=open"
 	}
 	return c.Redirect(http.StatusSeeOther, to)
 }
 
+// ownPath is a path of the shop without what follows a question mark; any other
+// address becomes the cart's.
+func ownPath(to string) string {
+	u, err := url.Parse(to)
+	if err != nil || u.Scheme != "" || u.Host != "" || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(u.Path, "//") || strings.ContainsAny(to, "\\\t\r\n") {
+		return "/cart"
+	}
+	return u.EscapedPath()
+}
+
+// mostOfOne is how many of one variant a cart holds.
+const mostOfOne = 9999
+
+// quantity reads what was typed; wrong says what is not right with it.
+func quantity(typed string, least int64) (n int64, wrong string) {
+	n, err := strconv.ParseInt(strings.TrimSpace(typed), 10, 64)
+	if err != nil || n < least || n > mostOfOne {
+		return 0, fmt.Sprintf("Write a whole number from %d to %d.", least, mostOfOne)
+	}
+	return n, ""
+}
+
+// fits says what keeps a cart from being so large, or nothing.
+func fits(lines []decide.CartLine) string {
+	var n int64
+	for _, l := range lines {
+		n += l.Quantity
+	}
+	switch {
+	case n > decide.MostQuantity:
+		return fmt.Sprintf("A cart holds at most %d pieces; this would be %d. Nothing was changed.", decide.MostQuantity, n)
+	case len(lines) > mostCartLines:
+		return fmt.Sprintf("A cart holds at most %d different things. Nothing was changed.", mostCartLines)
+	}
+	return ""
+}
+
 func (s *shop) add(c *echo.Context) error {
 	v := of(c)
-	sku := c.FormValue("sku")
-	n, err := strconv.ParseInt(c.FormValue("quantity"), 10, 64)
+	sku, typed := c.FormValue("sku"), c.FormValue("quantity")
 	it, known := v.stock.list.Catalog().Item(sku)
-	if err != nil || n < 1 || n > 999 || !known {
-		return c.Redirect(http.StatusSeeOther, "/cart")
+	if !known {
+		tell(c, slip{Say: "This is not on our shelves any more; nothing was added."})
+		return back(c, false)
 	}
+	here := "/products/" + it.Product.ID + "?sku=" + url.QueryEscape(sku)
 	if _, sold := it.Variant.Prices[v.region.Currency]; !sold {
-		return c.Redirect(http.StatusSeeOther, "/products/"+it.Product.ID)
+		tell(c, slip{Say: it.Label() + " is not sold in " + v.region.Name + "; nothing was added."})
+		return c.Redirect(http.StatusSeeOther, here)
 	}
-	i := slices.IndexFunc(v.cart.Lines, func(l decide.CartLine) bool { return l.SKU == sku })
-	if i >= 0 {
-		v.cart.Lines[i].Quantity = min(v.cart.Lines[i].Quantity+n, 9999)
-	} else if len(v.cart.Lines) < 60 {
-		v.cart.Lines = append(v.cart.Lines, decide.CartLine{SKU: sku, Quantity: n})
+	n, wrong := quantity(typed, 1)
+	lines := slices.Clone(v.cart.Lines)
+	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return l.SKU == sku }); i >= 0 {
+		lines[i].Quantity += n
+		if lines[i].Quantity > mostOfOne && wrong == "" {
+			wrong = fmt.Sprintf("The cart has %d of it already, and holds at most %d.", lines[i].Quantity-n, mostOfOne)
+		}
+	} else {
+		lines = append(lines, decide.CartLine{SKU: sku, Quantity: n})
 	}
-	writeCookie(c, "lq_cart", printCart(v.cart.Lines))
+	if wrong == "" {
+		wrong = fits(lines)
+	}
+	if wrong != "" {
+		tell(c, slip{In: "product", SKU: sku, Typed: typed, Say: wrong})
+		return c.Redirect(http.StatusSeeOther, here)
+	}
+	writeCookie(c, "lq_cart", printCart(lines))
 	return back(c, true)
 }
 
 func (s *shop) set(c *echo.Context) error {
 	v := of(c)
-	sku := c.FormValue("sku")
-	n, err := strconv.ParseInt(c.FormValue("quantity"), 10, 64)
-	if err != nil || n < 0 || n > 9999 {
-		return back(c, false)
-	}
-	for i := range v.cart.Lines {
-		if v.cart.Lines[i].SKU == sku {
-			v.cart.Lines[i].Quantity = n
+	sku, typed, in := c.FormValue("sku"), c.FormValue("quantity"), c.FormValue("in")
+	n, wrong := quantity(typed, 0)
+	lines := slices.Clone(v.cart.Lines)
+	for i := range lines {
+		if lines[i].SKU == sku {
+			lines[i].Quantity = n
 		}
 	}
-	v.cart.Lines = slices.DeleteFunc(v.cart.Lines, func(l decide.CartLine) bool { return l.Quantity == 0 })
-	writeCookie(c, "lq_cart", printCart(v.cart.Lines))
-	return back(c, c.FormValue("drawer") != "")
+	lines = slices.DeleteFunc(lines, func(l decide.CartLine) bool { return l.Quantity == 0 })
+	if wrong == "" {
+		wrong = fits(lines)
+	}
+	if wrong != "" {
+		tell(c, slip{In: in, SKU: sku, Typed: typed, Say: wrong})
+		return back(c, in == "drawer")
+	}
+	writeCookie(c, "lq_cart", printCart(lines))
+	return back(c, in == "drawer")
 }
+
+// mostCodes is how many codes are looked at.
+const mostCodes = 5
 
 func (s *shop) code(c *echo.Context) error {
 	codes := strings.Fields(c.FormValue("code"))
-	if len(codes) > 5 {
-		codes = codes[:5]
+	if len(codes) > mostCodes {
+		tell(c, slip{Say: fmt.Sprintf("At most %d codes are looked at; the first %d are.", mostCodes, mostCodes)})
+		codes = codes[:mostCodes]
+	}
+	had := readCookie(c, "lq_codes")
+	switch now := strings.Join(codes, " "); {
+	case now == "" && had == "":
+		tell(c, slip{Say: "Write a code first."})
+	case now == "":
+		tell(c, slip{Say: "No code is used any more."})
+	case now == had:
+		tell(c, slip{Say: "This code was looked at already; what came of it stands beside it."})
 	}
 	writeCookie(c, "lq_codes", strings.Join(codes, " "))
 	return back(c, false)

@@ -19,6 +19,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
 
@@ -65,7 +67,7 @@ func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) erro
 		return err
 	}
 	for _, n := range names {
-		t, err := template.New("").Funcs(template.FuncMap{"path": url.PathEscape, "upper": upper, "field": newField}).ParseFS(templates, "templates/layout.html", n)
+		t, err := template.New("").Funcs(template.FuncMap{"path": url.PathEscape, "field": newField, "args": args}).ParseFS(templates, "templates/layout.html", n)
 		if err != nil {
 			return err
 		}
@@ -77,11 +79,61 @@ func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) erro
 	return nil
 }
 
+// upper begins a label with a capital.
 func upper(s string) string {
-	if s == "" {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 || r == utf8.RuneError {
 		return s
 	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	return string(unicode.ToUpper(r)) + s[n:]
+}
+
+// args makes a map from names and values, to hand several to a part.
+func args(pairs ...any) (map[string]any, error) {
+	out := make(map[string]any, len(pairs)/2)
+	for i := 0; i+1 < len(pairs); i += 2 {
+		name, ok := pairs[i].(string)
+		if !ok {
+			return nil, fmt.Errorf("args: %v is not a name", pairs[i])
+		}
+		out[name] = pairs[i+1]
+	}
+	return out, nil
+}
+
+// slip is what was wrong with the last form, told on the page that follows.
+type slip struct {
+	In    string `json:"in,omitempty"` // product, page or drawer: where it was typed
+	SKU   string `json:"sku,omitempty"`
+	Typed string `json:"typed,omitempty"`
+	Say   string `json:"say"`
+}
+
+const slipCookie = "lq_slip"
+
+// mostTyped bounds what is kept of a field.
+const mostTyped = 20
+
+func tell(c *echo.Context, s slip) {
+	if len(s.Typed) > mostTyped {
+		s.Typed = s.Typed[:mostTyped]
+	}
+	if b, err := json.Marshal(s); err == nil {
+		writeCookie(c, slipCookie, string(b))
+	}
+}
+
+// takeSlip reads what was told, once.
+func takeSlip(c *echo.Context) (s slip) {
+	text := readCookie(c, slipCookie)
+	if text == "" || c.Request().Method != http.MethodGet {
+		return s
+	}
+	c.SetCookie(&http.Cookie{Name: slipCookie, Path: "/", MaxAge: -1})
+	if json.Unmarshal([]byte(text), &s) != nil {
+		return slip{}
+	}
+	return s
 }
 
 func (s *shop) routes(e *echo.Echo) {
@@ -113,6 +165,7 @@ type visit struct {
 	cart   decide.Cart
 	state  decide.Visit
 	told   string
+	slip   slip // of the form before this page
 }
 
 const visitKey = "lindquill.visit"
@@ -143,13 +196,27 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		v.cart = parseCart(readCookie(c, "lq_cart"))
 		v.cart.Codes = strings.FieldsFunc(readCookie(c, "lq_codes"), func(r rune) bool { return r == ' ' })
+		v.cart.Codes = v.cart.Codes[:min(len(v.cart.Codes), mostCodes)]
 		v.cart.Destination = &decide.Destination{Country: country}
 		v.dropUnsold()
+		if v.slip = takeSlip(c); v.slip.In == "" && v.slip.Say != "" {
+			v.told = strings.TrimSpace(v.told + " " + v.slip.Say)
+		}
 		v.state = parseVisit(readCookie(c, "agonal_visit"))
-		c.Response().Header().Set("Cache-Control", "no-store")
+		s.secure(c)
 		c.Set(visitKey, v)
 		return next(c)
 	}
+}
+
+// secure sets what browsers are told of every page.
+func (s *shop) secure(c *echo.Context) {
+	h := c.Response().Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' "+s.cfg.Embed+"; connect-src 'self' "+s.cfg.Embed+
+		"; img-src 'self' data:; frame-ancestors 'self'; base-uri 'none'; form-action 'self'; object-src 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "strict-origin-when-cross-origin")
+	h.Set("Cache-Control", "no-store")
 }
 
 // dropUnsold takes goods out that are not sold where the order goes, and says so.
@@ -183,12 +250,15 @@ func writeCookie(c *echo.Context, name, value string) {
 	c.SetCookie(&http.Cookie{Name: name, Value: url.QueryEscape(value), Path: "/", MaxAge: 30 * 24 * 3600, HttpOnly: true, SameSite: http.SameSiteLaxMode})
 }
 
+// mostCartLines is how many different things a cart holds.
+const mostCartLines = 60
+
 func parseCart(s string) decide.Cart {
 	var out decide.Cart
 	for _, part := range strings.Split(s, "|") {
 		sku, n, ok := strings.Cut(part, ":")
 		q, err := strconv.ParseInt(n, 10, 64)
-		if ok && err == nil && q > 0 && q <= decide.MostQuantity && len(out.Lines) < 60 {
+		if ok && err == nil && q > 0 && q <= decide.MostQuantity && len(out.Lines) < mostCartLines {
 			out.Lines = append(out.Lines, decide.CartLine{SKU: sku, Quantity: q})
 		}
 	}
@@ -268,14 +338,19 @@ type page struct {
 	Embed     string
 	Top       *decide.Shown
 	Path      string
+	AtTill    bool // the country is part of the address there
 	Data      any
 }
+
+// CountryName is where the order goes.
+func (p page) CountryName() string { return countryNames[p.Country] }
 
 type country struct{ Code, Name string }
 
 type cartRow struct {
 	SKU, Label, Picture, ID, Amount string
 	Quantity                        int64
+	Typed, Error                    string // the quantity as typed, and what is wrong with it
 }
 
 var countryNames = map[string]string{
@@ -307,7 +382,7 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	v := of(c)
 	out := page{
 		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, P: p, Codes: p.Codes,
-		Told: v.told, Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path,
+		Told: v.told, Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
 		Goods: v.money(p.Before), Off: "−" + v.money(p.Off), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
 	}
 	if p.Shipping != nil {
@@ -323,7 +398,12 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	}
 	for _, l := range p.Lines {
 		it, _ := v.stock.list.Catalog().Item(l.SKU)
-		out.Cart = append(out.Cart, cartRow{l.SKU, it.Label(), it.Product.Picture, it.Product.ID, v.money(l.Amount), l.Quantity})
+		row := cartRow{SKU: l.SKU, Label: it.Label(), Picture: it.Product.Picture, ID: it.Product.ID, Amount: v.money(l.Amount), Quantity: l.Quantity}
+		row.Typed = strconv.FormatInt(l.Quantity, 10)
+		if f := v.slip; f.SKU == l.SKU && (f.In == "page" || f.In == "drawer") {
+			row.Typed, row.Error = f.Typed, f.Say
+		}
+		out.Cart = append(out.Cart, row)
 		out.Units += l.Quantity
 	}
 	if top := p.Shown[nudge.TopBar]; len(top) > 0 && !p.Away {
@@ -337,7 +417,7 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	if err := s.pages[name].ExecuteTemplate(&b, "layout", out); err != nil {
 		return err
 	}
-	return c.HTMLBlob(status, b.Bytes())
+	return c.HTMLBlob(status, bytes.TrimSpace(b.Bytes()))
 }
 
 // jsonFor is JSON for a script element; json.Marshal escapes what could end it.

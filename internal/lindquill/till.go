@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -67,7 +68,7 @@ type checkoutView struct {
 	Name, Street, Postcode, City, Method, Pay string
 	Key, Quote                                string
 	Expect                                    money.Minor
-	Methods                                   []methodView
+	Methods, Payments                         []methodView
 	Errors                                    map[string]string
 	Wrong                                     []string
 }
@@ -76,6 +77,9 @@ type methodView struct {
 	ID, Name, Fee string
 	On            bool
 }
+
+// payments are what the simulated payment can be made to do.
+var payments = []methodView{{ID: "approve", Name: "A card that is approved"}, {ID: "decline", Name: "A card that is declined"}, {ID: "hang", Name: "A payment that does not answer"}}
 
 func newKey() string {
 	b := make([]byte, 16)
@@ -108,6 +112,9 @@ func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
 			}
 			view.Methods = append(view.Methods, methodView{m.Method, upper(m.Name), fee, m.Method == view.Method})
 		}
+	}
+	for _, p := range payments {
+		view.Payments = append(view.Payments, methodView{ID: p.ID, Name: p.Name, On: p.ID == view.Pay})
 	}
 	view.Expect = p.ToPay
 	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(v.stock.quoteHolds()))
@@ -145,6 +152,14 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 	if len(v.cart.Lines) == 0 {
 		return c.Redirect(http.StatusSeeOther, "/cart")
 	}
+	if v.moveTo(c.FormValue("country")) {
+		writeCookie(c, "lq_country", v.cart.Destination.Country)
+		view.Method = ""
+		if c.FormValue("go") == "place" {
+			view.Wrong = []string{"The country has changed, and with it what shipping costs. Nothing was charged; look at the total again."}
+			return s.showTill(c, http.StatusConflict, view)
+		}
+	}
 	if c.FormValue("go") != "place" {
 		return s.showTill(c, http.StatusOK, view)
 	}
@@ -166,6 +181,21 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 		return s.showTill(c, http.StatusUnprocessableEntity, view)
 	}
 	return s.place(c, view, expect, c.FormValue("quote"))
+}
+
+// moveTo sends the order to another country; false where it goes there already.
+func (v *visit) moveTo(country string) bool {
+	if country == "" || country == v.cart.Destination.Country {
+		return false
+	}
+	for i := range v.stock.Regions {
+		if slices.Contains(v.stock.Regions[i].Countries, country) {
+			v.region, v.cart.Destination = &v.stock.Regions[i], &decide.Destination{Country: country}
+			v.dropUnsold()
+			return true
+		}
+	}
+	return false
 }
 
 // place charges what was shown, or nothing. The total is settled before the
@@ -217,7 +247,16 @@ func (s *shop) thanks(c *echo.Context) error {
 	if !ok {
 		return s.missing(c)
 	}
-	return s.show(c, http.StatusOK, "thanks", "Thank you", "", decide.Page{Kind: nudge.ThanksPage}, rec)
+	view := thanksView{record: rec, Greeting: "Thank you."}
+	if rec.Name != "" {
+		view.Greeting = "Thank you, " + rec.Name + "."
+	}
+	return s.show(c, http.StatusOK, "thanks", "Thank you", "", decide.Page{Kind: nudge.ThanksPage}, view)
+}
+
+type thanksView struct {
+	record
+	Greeting string
 }
 
 // fieldView is a line of the address.

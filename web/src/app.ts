@@ -3,7 +3,7 @@
 // word about everything that went wrong.
 import { bench } from './bench';
 import { board } from './board';
-import { keepFocus, onceOnly, restoreFocus } from './forms';
+import { focusChoices, forgetFocus, keepFocus, onceOnly, restoreFocus } from './forms';
 import { pickers, type Picked } from './picker';
 
 const panels = 'details.part[open], details.menu[open]';
@@ -150,7 +150,7 @@ document.addEventListener('htmx:beforeRequest', (e) => {
   asked = (document.activeElement as HTMLElement)?.id ?? '';
 });
 document.body.addEventListener('agonal:focus', (e) => {
-  from = `part-${(e as CustomEvent).detail.value}`;
+  document.querySelector<HTMLElement>(`#part-${CSS.escape((e as CustomEvent).detail.value)} > summary`)?.focus();
 });
 document.addEventListener('htmx:afterSettle', (e) => {
   const form = (e.target as HTMLElement).closest?.<HTMLElement>('[data-focus]') ?? (e.target as HTMLElement).querySelector?.<HTMLElement>('[data-focus]');
@@ -164,6 +164,7 @@ document.addEventListener('htmx:afterSettle', (e) => {
     null;
   at?.focus();
   from = '';
+  forgetFocus();
 });
 
 // A product that is picked for the rehearsal goes into the form's own field.
@@ -180,6 +181,7 @@ document.addEventListener(
 
 onceOnly();
 keepFocus();
+focusChoices();
 pickers();
 bench(say);
 board(say);

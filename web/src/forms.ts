@@ -37,30 +37,42 @@ const placeOf = (el: Element): string => {
 export function keepFocus() {
   document.addEventListener('submit', (e) => {
     const el = (e as SubmitEvent).submitter ?? document.activeElement;
-    if (!el || (e.target as HTMLElement).hasAttribute('hx-post')) return;
+    if (!el || el === document.body) return;
     sessionStorage.setItem(key, JSON.stringify({ path: location.pathname, place: placeOf(el), at: Date.now() }));
   });
 }
 
+/** Where nothing has the focus (after a touch, say), a choice takes it: one goes on from there. */
+export function focusChoices() {
+  document.addEventListener('change', (e) => {
+    if (document.activeElement === document.body) (e.target as HTMLElement).focus();
+  });
+}
+
+/** A page that stays as it is needs no place kept. */
+export const forgetFocus = () => sessionStorage.removeItem(key);
+
 export function restoreFocus() {
   const text = sessionStorage.getItem(key);
   sessionStorage.removeItem(key);
-  if (!text || (document.activeElement && document.activeElement !== document.body)) return;
+  if (!text) return;
+  const now = document.activeElement;
+  if (now && now !== document.body && !(now.closest('dialog') && now.closest('form[method=dialog]'))) return;
   const kept = JSON.parse(text) as { path: string; place: string; at: number };
   if (Date.now() - kept.at > 20_000) return;
-  const me = document.querySelector<HTMLElement>('[data-focus-me]');
-  if (me) return me.focus();
+  const wrong = [...document.querySelectorAll<HTMLElement>('[data-focus-me], [aria-invalid=true]')].find((e) => e.checkVisibility());
+  if (wrong) return wrong.focus();
   if (kept.path === location.pathname) {
     let place = kept.place;
     while (place) {
       const el = document.querySelector<HTMLElement>(place);
       const to = el?.matches('a, button, input, select, textarea, summary') ? el : el?.querySelector<HTMLElement>('button:not([disabled]), a[href], summary');
-      if (to && to.offsetParent !== null && !to.matches(':disabled')) return to.focus();
+      if (to?.checkVisibility() && !to.matches(':disabled')) return to.focus();
       const cut = place.lastIndexOf(' > ');
       if (cut < 0) break;
       place = place.slice(0, cut);
       if (place === 'body') break;
     }
   }
-  (document.getElementById('flash') ?? document.getElementById('main'))?.focus();
+  (document.querySelector<HTMLElement>('#flash, #told') ?? document.getElementById('main'))?.focus();
 }

@@ -1,8 +1,20 @@
 // Lindquill's own few lines: the cart drawer opens and closes, a quantity that is
-// changed is sent, and a form is sent once.
+// changed is sent, a form is sent once, and the price follows the variant.
+import { focusChoices, keepFocus, restoreFocus } from './forms';
+
+focusChoices();
+
 document.addEventListener('change', (e) => {
   const el = e.target as HTMLInputElement;
   if (el.matches('[data-send]')) el.form?.requestSubmit();
+});
+document.addEventListener('change', (e) => {
+  const el = e.target as HTMLInputElement;
+  if (!el.matches('#add [name=sku]')) return;
+  document.getElementById('price')!.textContent = el.dataset.price ?? '';
+  const was = document.getElementById('was')!;
+  was.textContent = el.dataset.was ?? '';
+  was.hidden = !el.dataset.was;
 });
 document.addEventListener('submit', (e) => {
   const form = e.target as HTMLFormElement;
@@ -25,7 +37,15 @@ document.querySelectorAll<HTMLAnchorElement>('a[data-cart]').forEach((a) =>
     drawer.showModal();
   }),
 );
-if (drawer?.dataset.open !== undefined) drawer.showModal();
+if (drawer?.dataset.open !== undefined) {
+  drawer.showModal();
+  // A reload shows the page, not the drawer again.
+  const u = new URL(location.href);
+  u.searchParams.delete('cart');
+  history.replaceState(history.state, '', u);
+}
 drawer?.addEventListener('click', (e) => {
   if (e.target === drawer) drawer.close();
 });
+keepFocus();
+restoreFocus();
