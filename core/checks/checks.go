@@ -4,11 +4,13 @@ package checks
 import (
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
 
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/codes"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -54,6 +56,7 @@ func Find(d nudge.Definition, c Context) []Finding {
 		f.thresholds(r)
 		f.rewards(r)
 	}
+	f.twice()
 	f.goods()
 	f.placements()
 	f.schedule()
@@ -143,6 +146,37 @@ func (f *finder) thresholds(r *catalog.Region) {
 			f.stop(field, "Rung %d for %s is %s and must be more than the rung before it, %s.", i+1, r.Name, f.money(t), f.money(last))
 		}
 		last = t
+		if least, ok := f.cheapest(r); ok && t.Minor > 0 && t.Minor <= least {
+			f.doubt(field, "Rung %d for %s begins at %s: any one piece reaches it, the cheapest costs %s.", i+1, r.Name, f.money(t), f.money(money.Amount{Minor: least, Currency: r.Currency}))
+		}
+	}
+}
+
+// cheapest is the lowest price of anything sold in a region, gift cards aside.
+func (f *finder) cheapest(r *catalog.Region) (least money.Minor, ok bool) {
+	for i := range f.c.Catalog.Products {
+		p := &f.c.Catalog.Products[i]
+		if p.GiftCard {
+			continue
+		}
+		for j := range p.Variants {
+			if price, sold := p.Variants[j].Prices[r.Currency]; sold && (!ok || price.Price < least) {
+				least, ok = price.Price, true
+			}
+		}
+	}
+	return least, ok
+}
+
+// twice finds rungs that give what an earlier one gives.
+func (f *finder) twice() {
+	for i := range f.d.Ladder.Rungs {
+		for j := range f.d.Ladder.Rungs[:i] {
+			if reflect.DeepEqual(f.d.Ladder.Rungs[i].Rewards, f.d.Ladder.Rungs[j].Rewards) {
+				f.doubt(fmt.Sprintf("ladder.rungs[%d].rewards", i), "Rung %d gives the same as rung %d; change what it gives, or remove it.", i+1, j+1)
+				break
+			}
+		}
 	}
 }
 
@@ -157,6 +191,9 @@ func (f *finder) rewards(r *catalog.Region) {
 			}
 			if w.Kind.Class() == nudge.ShippingClass {
 				f.methods(r, i, field, rung, w)
+			}
+			if w.Percent != nil && *w.Percent == money.Whole && (w.Kind == nudge.OrderPercent || w.Kind == nudge.UnitPercent) && r == f.regions()[0] {
+				f.doubt(field, "Rung %d takes 100 %% off: the goods cost nothing.", i+1)
 			}
 		}
 	}
@@ -178,12 +215,18 @@ func (f *finder) goods() {
 }
 
 func (f *finder) methods(r *catalog.Region, i int, field string, rung nudge.Rung, w nudge.Reward) {
-	any, costs := false, false
+	any, costs, dearest := false, false, money.Minor(0)
 	for _, m := range r.Methods {
 		if !w.Names(m.ID) {
 			continue
 		}
 		any = true
+		for _, b := range m.Bands {
+			dearest = max(dearest, b.Fee)
+		}
+		for _, s := range m.Surcharges {
+			dearest += s.Fee
+		}
 		costs = costs || m.ByWeight || m.Fee(rung.Thresholds[r.ID].Minor, 0) > 0
 	}
 	switch {
@@ -191,12 +234,23 @@ func (f *finder) methods(r *catalog.Region, i int, field string, rung nudge.Rung
 		f.stop(field+".methods", "Rung %d: %s has no shipping method called %s.", i+1, r.Name, strings.Join(w.Methods, " or "))
 	case !costs:
 		f.doubt(field+".methods", "Rung %d gives nothing in %s: shipping costs nothing there from %s anyway.", i+1, r.Name, f.money(rung.Thresholds[r.ID]))
+	case w.Kind == nudge.ShippingOff && w.Amounts[r.ID].Minor > dearest:
+		f.doubt(field+".amounts."+r.ID, "Rung %d takes %s off shipping in %s, where it costs %s at most.", i+1, f.money(w.Amounts[r.ID]), r.Name, f.money(money.Amount{Minor: dearest, Currency: r.Currency}))
 	}
 }
+
+// pageOf is the only kind of page that has a placement.
+var pageOf = map[nudge.Placement]nudge.Page{nudge.ProductBlock: nudge.ProductPage, nudge.CartBlock: nudge.CartPage, nudge.CheckoutBump: nudge.CheckoutPage, nudge.AfterBuy: nudge.ThanksPage}
 
 func (f *finder) placements() {
 	if len(f.d.Placements) == 0 {
 		f.stop("placements", "Choose where it shows, or no shopper will know of it.")
+	}
+	for _, p := range f.d.Placements {
+		on, fixed := pageOf[p]
+		if fixed && len(f.d.Audience.Pages) > 0 && !slices.Contains(f.d.Audience.Pages, on) {
+			f.doubt("audience.pages", "It is to show in the %s, but on none of the pages that have one; tick %s, or choose another place.", PlacementName(p), PageName(on))
+		}
 	}
 }
 
@@ -280,11 +334,8 @@ func (f *finder) typedNumber(text string) string {
 		plain := strings.Trim(n, ".,")
 		for _, rung := range f.d.Ladder.Rungs {
 			for _, a := range rung.Thresholds {
-				whole := money.Decimal(a.Minor, a.Currency.Digits())
-				for _, way := range []string{whole, strings.TrimSuffix(whole, ".00"), strings.ReplaceAll(whole, ".", ",")} {
-					if plain != "" && plain == way {
-						return plain
-					}
+				if m, ok := handWritten(plain, a.Currency); ok && m == a.Minor && m > 0 {
+					return plain
 				}
 			}
 		}
@@ -292,10 +343,24 @@ func (f *finder) typedNumber(text string) string {
 	return ""
 }
 
+// handWritten reads a number as people write it, with a point or a comma before the
+// decimals and either between thousands.
+func handWritten(text string, c money.Currency) (money.Minor, bool) {
+	for _, locale := range []string{"en", "de"} {
+		if m, err := money.ParseTyped(text, locale, c); err == nil {
+			return m, true
+		}
+	}
+	return 0, false
+}
+
 // others points out another live nudge that makes the same kind of promise in
 // the same place and region.
 func (f *finder) others() {
 	for _, o := range f.c.Others {
+		if code := f.d.Audience.Code; code != "" && codes.Normal(code) == codes.Normal(o.Definition.Audience.Code) && sharesRegion(f.d.Audience.Regions, o.Definition.Audience.Regions) {
+			f.doubt("audience.code", "“%s” is live with the same code %s: whoever enters it gets both.", o.Definition.Name, code)
+		}
 		if !sharesRegion(f.d.Audience.Regions, o.Definition.Audience.Regions) || f.d.Audience.Code != o.Definition.Audience.Code {
 			continue
 		}

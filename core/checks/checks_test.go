@@ -60,11 +60,57 @@ func TestWhatIsFound(t *testing.T) {
 		"a language is missing": {func(d *nudge.Definition) { delete(d.Wording, "ja") }, "doubt wording.ja.not_yet: Japanese has no sentence for “not yet”; shoppers there read another language."},
 		"a number by hand":      {func(d *nudge.Definition) { d.Wording["en"][nudge.NotYet] = "Free from 60, add {to_add}." }, "doubt wording.en.not_yet: “60” is written by hand in English; use {threshold} or {to_add}, so that it follows when you change it."},
 		"by hand in German":     {func(d *nudge.Definition) { d.Wording["de"][nudge.NotYet] = "Ab 60,00 €, noch {to_add}." }, "doubt wording.de.not_yet: “60,00” is written by hand in German; use {threshold} or {to_add}, so that it follows when you change it."},
-		"says not what to add":  {func(d *nudge.Definition) { d.Wording["en"][nudge.NotYet] = "Nearly there." }, "doubt wording.en.not_yet: The English sentence does not say what to add; put {to_add} in."},
+		"by hand, grouped":      {func(d *nudge.Definition) { d.Wording["en"][nudge.NotYet] = "Free from ¥9,000, add {to_add}." }, "doubt wording.en.not_yet: “9,000” is written by hand in English; use {threshold} or {to_add}, so that it follows when you change it."},
+		"by hand with a comma": {func(d *nudge.Definition) {
+			d.Ladder.Rungs[0].Thresholds["home"] = decidetest.EUR(5550)
+			d.Wording["en"][nudge.Reached] = "55,50 is reached."
+		}, "doubt wording.en.reached: “55,50” is written by hand in English; use {threshold} or {to_add}, so that it follows when you change it."},
+		"the same twice": {func(d *nudge.Definition) { second(d, d.Ladder.Rungs[0].Rewards[0]) }, "doubt ladder.rungs[1].rewards: Rung 2 gives the same as rung 1; change what it gives, or remove it."},
+		"a cent":         {func(d *nudge.Definition) { d.Ladder.Rungs[0].Thresholds["home"] = decidetest.EUR(1) }, "doubt ladder.rungs[0].thresholds.home: Rung 1 for Home begins at €0.01: any one piece reaches it, the cheapest costs €14.00."},
+		"more than the fee": {func(d *nudge.Definition) {
+			d.Ladder.Rungs[0].Rewards[0] = nudge.Reward{Kind: nudge.ShippingOff, Methods: []string{"standard"}, Amounts: nudge.Amounts{"home": decidetest.EUR(900), "jp": {Minor: 100, Currency: "JPY"}}}
+		}, "doubt ladder.rungs[0].rewards[0].amounts.home: Rung 1 takes €9.00 off shipping in Home, where it costs €5.90 at most."},
+		"everything off": {func(d *nudge.Definition) {
+			all := money.Whole
+			second(d, nudge.Reward{Kind: nudge.OrderPercent, Percent: &all})
+		}, "doubt ladder.rungs[1].rewards[0]: Rung 2 takes 100 % off: the goods cost nothing."},
+		"a place on no page": {func(d *nudge.Definition) {
+			d.Placements = append(d.Placements, nudge.ProductBlock)
+			d.Audience.Pages = []nudge.Page{nudge.CartPage}
+		}, "doubt audience.pages: It is to show in the product page block, but on none of the pages that have one; tick product pages, or choose another place."},
+		"says not what to add": {func(d *nudge.Definition) { d.Wording["en"][nudge.NotYet] = "Nearly there." }, "doubt wording.en.not_yet: The English sentence does not say what to add; put {to_add} in."},
 	} {
 		d, ctx := sound(t)
 		c.change(&d)
 		assert.Contains(t, says(checks.Find(d, ctx)), c.want, name)
+	}
+}
+
+// second puts a rung of twice as much on top.
+func second(d *nudge.Definition, r nudge.Reward) {
+	d.Ladder.Rungs = append(d.Ladder.Rungs, nudge.Rung{Basis: nudge.BeforeNudges, Thresholds: nudge.Amounts{"home": decidetest.EUR(12000), "jp": {Minor: 18000, Currency: "JPY"}}, Rewards: []nudge.Reward{r}})
+}
+
+func TestTwoLiveNudgesWithOneCodeAreDoubted(t *testing.T) {
+	d, c := sound(t)
+	d.Audience.Code = "HARBOUR10"
+	other := d.Clone()
+	other.Name, other.Audience.Code, other.Placements = "Autumn", "harbour10", []nudge.Placement{nudge.CartBlock}
+	c.Others = []decide.Live{{ID: "autumn", Definition: other}}
+	assert.Contains(t, says(checks.Find(d, c)), "doubt audience.code: “Autumn” is live with the same code HARBOUR10: whoever enters it gets both.")
+	other.Audience.Code = "WINTER"
+	c.Others[0].Definition = other
+	assert.Empty(t, says(checks.Find(d, c)))
+}
+
+func TestEveryCountryHasItsName(t *testing.T) {
+	all := checks.Countries()
+	assert.Len(t, all, 250, "249 of ISO 3166-1, and Kosovo")
+	assert.Equal(t, "AF", all[0])
+	assert.Equal(t, "Switzerland", checks.CountryName("CH"))
+	assert.True(t, checks.KnownCountry("AX"))
+	for _, no := range []string{"EU", "ZZ", "UK", "de", "", "AC"} {
+		assert.False(t, checks.KnownCountry(no), no)
 	}
 }
 

@@ -33,8 +33,8 @@ func CountryName(code string) string {
 // KnownCountry tells whether a code is one of ISO 3166-1 alpha-2.
 func KnownCountry(code string) bool { return slices.Contains(Countries(), code) }
 
-// reserved are codes that CLDR names and ISO 3166-1 only keeps free.
-var reserved = []string{"AC", "CP", "DG", "TA"}
+// reserved are codes that CLDR names and that are no country of ISO 3166-1.
+var reserved = []string{"AC", "CP", "DG", "EA", "EZ", "IC", "TA", "UN"}
 
 // Countries lists every country's code, by English name. Source: CLDR.
 var Countries = sync.OnceValue(func() []string {
