@@ -353,12 +353,13 @@ func (f *regionForm) taxes(r *catalog.Region) {
 	for _, t := range f.Taxes {
 		at := fmt.Sprintf("t.%d.", t.N)
 		class := strings.TrimSpace(t.Class)
-		if t.Standard {
+		_, twice := r.Tax[class]
+		switch {
+		case t.Standard:
 			class = ""
-		} else if class == "" || len(class) > 40 {
+		case class == "" || len(class) > 40:
 			f.Err[at+"class"] = "Name the tax class as the catalogue does."
-		}
-		if _, twice := r.Tax[class]; twice {
+		case twice:
 			f.Err[at+"class"] = "This class stands here twice."
 		}
 		r.Tax[class] = f.rate(at+"rate", t.Rate)
