@@ -57,15 +57,18 @@ test('two people on one draft: the second finds out and loses nothing that is st
   const draft = `${agonal}/s/lindquill/nudges/parcels-to-japan`;
   for (const p of [page, other]) await p.goto(draft);
   const rename = async (p: typeof page, name: string) => {
-    await p.getByLabel(/^Name: /).click();
+    await p.getByLabel(/^Rename: /).click();
     await p.getByLabel('Name, for yourselves').fill(name);
-    await p.getByRole('button', { name: 'Keep' }).first().click();
+    await p.getByRole('button', { name: 'Save' }).first().click();
   };
   await rename(page, 'By Ilse');
   await expect(page.getByRole('heading', { name: 'By Ilse' })).toBeVisible();
   await rename(other, 'By Tam');
-  await expect(other.getByRole('alert')).toContainText('Ilse Marrin changed this draft');
+  await expect(other.getByRole('alert').first()).toContainText('Ilse Marrin changed this draft');
   await expect(other.getByRole('heading', { name: 'By Ilse' })).toBeVisible();
+  await expect(other.getByLabel('Name, for yourselves')).toHaveValue('By Tam'); // what was typed is still there
+  await other.locator('details[open] .panel').getByRole('button', { name: 'Save' }).click();
+  await expect(other.getByRole('heading', { name: 'By Tam' })).toBeVisible();
 });
 
 test('what is wrong is said where it was typed, and the typed text stays', async ({ page }) => {
@@ -73,10 +76,13 @@ test('what is wrong is said where it was typed, and the typed text stays', async
   await page.goto(ladder);
   const left = page.getByRole('region', { name: 'The promise' });
   await left.locator('summary', { hasText: '€60.00' }).first().click();
-  await left.getByLabel(/^Home/).first().fill('-5');
-  await left.locator('details[open] .panel').getByRole('button', { name: 'Keep' }).click();
+  await left
+    .locator('details[open]')
+    .getByLabel(/^\s*Home/)
+    .fill('-5');
+  await left.locator('details[open] .panel').getByRole('button', { name: 'Save' }).click();
   await expect(left.getByText('below zero')).toBeVisible();
-  await expect(left.getByLabel(/^Home/).first()).toHaveValue('-5');
+  await expect(left.locator('details[open]').getByLabel(/^\s*Home/)).toHaveValue('-5');
   await page.keyboard.press('Escape');
   await page.reload();
   await expect(left.locator('summary', { hasText: '€60.00' }).first()).toBeVisible();

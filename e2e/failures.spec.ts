@@ -59,7 +59,7 @@ test.beforeEach(async ({ page }) => {
 async function add(page: Page, product: string, option: string) {
   await page.goto(`${shop}/products/${product}`);
   await page.getByText(option, { exact: false }).first().click();
-  await page.getByRole('button', { name: 'Put in cart' }).click();
+  await page.getByRole('button', { name: 'Add to cart' }).click();
   await expect(page.getByRole('dialog', { name: 'Cart' })).toBeVisible();
 }
 
@@ -85,7 +85,7 @@ for (const failing of ['refuses', 'hangs', 'answers 500', 'breaks off'] as Mode[
     expect(Date.now() - began).toBeLessThan(8000);
     for (const e of await page.locator('agonal-nudge').all()) expect((await e.boundingBox())?.height ?? 0, 'no empty space').toBe(0);
     await page.getByText('30 ml', { exact: false }).first().click();
-    await page.getByRole('button', { name: 'Put in cart' }).click();
+    await page.getByRole('button', { name: 'Add to cart' }).click();
     await page.goto(`${shop}/checkout`, { waitUntil: 'commit' });
     await expect(page.getByText('these are our list prices')).toHaveCount(2, { timeout: 15_000 });
     expect(await payFor(page)).toBe('€19.90'); // 14.00 and standard shipping of 5.90
@@ -136,7 +136,7 @@ test('a total that changed since it was shown is not charged; the shop says what
   const merchant = await context.newPage();
   await signIn(merchant);
   await merchant.getByRole('button', { name: 'Pause Winter ladder' }).click();
-  await expect(merchant.getByRole('button', { name: 'Put Winter ladder live again' })).toBeVisible();
+  await expect(merchant.getByRole('button', { name: 'Resume Winter ladder' })).toBeVisible();
   for (const [label, text] of [
     ['Name', 'Jonas Reet'],
     ['Street and number', 'Kai 3'],
@@ -148,6 +148,6 @@ test('a total that changed since it was shown is not charged; the shop says what
   await expect(page.getByRole('alert')).toContainText('it was €63.80 and is €69.70 now. Nothing was charged');
   await page.getByRole('button', { name: 'Pay €69.70' }).click();
   await expect(page.getByText('We charged')).toContainText('€69.70');
-  await merchant.getByRole('button', { name: 'Put Winter ladder live again' }).click();
+  await merchant.getByRole('button', { name: 'Resume Winter ladder' }).click();
   await expect(merchant.getByRole('button', { name: 'Pause Winter ladder' })).toBeVisible();
 });

@@ -30,8 +30,36 @@ export async function putIn(page: Page, product: string, option: string, quantit
   await page.goto(`${lindquill}/products/${product}`);
   if (option) await page.getByText(option, { exact: false }).first().click();
   await page.getByLabel('How many').fill(String(quantity));
-  await page.getByRole('button', { name: 'Put in cart' }).click();
+  await page.getByRole('button', { name: 'Add to cart' }).click();
   await expect(page.getByRole('dialog', { name: 'Cart' })).toBeVisible();
+}
+
+/** Finds something in a picker and chooses it with the keyboard. */
+export async function choose(page: Page, label: string | RegExp, search: string, name: string | RegExp = search) {
+  const field = page.getByRole('combobox', { name: label });
+  await field.click();
+  await field.fill(search);
+  const option = page.getByRole('option', { name }).first();
+  await expect(option).toBeVisible();
+  for (let i = 0; i < 40; i++) {
+    await page.keyboard.press('ArrowDown');
+    if ((await option.getAttribute('aria-selected')) === 'true') break;
+  }
+  await page.keyboard.press('Enter');
+}
+
+/** Presses Tab until the focus is on what a name fits, and returns how often. */
+export async function tabTo(page: Page, name: RegExp, most = 60) {
+  for (let i = 0; i < most; i++) {
+    await page.keyboard.press('Tab');
+    const at = await page.evaluate(() => {
+      const e = document.activeElement as HTMLElement | null;
+      const label = e?.getAttribute('aria-label') ?? (e as HTMLInputElement | null)?.labels?.[0]?.textContent ?? e?.textContent ?? '';
+      return label.replace(/\s+/g, ' ').trim();
+    });
+    if (name.test(at)) return;
+  }
+  throw new Error(`Tab never came to ${name}`);
 }
 
 export const topBar = (page: Page) => page.locator('agonal-nudge[place=top_bar]');

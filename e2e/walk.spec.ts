@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, lindquill, pauseAll, putIn, signIn, topBar } from './servers';
+import { agonal, choose, lindquill, pauseAll, putIn, signIn, topBar } from './servers';
 
 const csv = [
   'product,title,collections,sku,option 1,value 1,price EUR,price GBP,price JPY,stock,weight g',
@@ -12,8 +12,8 @@ async function change(page: Page, part: RegExp | string, fields: Record<string, 
   const left = page.getByRole('region', { name: 'The promise' });
   await left.locator('details > summary', { hasText: part }).first().click();
   const panel = left.locator('details[open] .panel');
-  for (const [label, value] of Object.entries(fields)) await panel.getByLabel(new RegExp('^' + label)).fill(value);
-  await panel.getByRole('button', { name: 'Keep' }).click();
+  for (const [label, value] of Object.entries(fields)) await panel.getByLabel(new RegExp('^\\s*' + label)).fill(value);
+  await panel.getByRole('button', { name: 'Save' }).click();
   await expect(panel).toHaveCount(0);
 }
 
@@ -23,20 +23,20 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
 
   // A catalogue file comes in: first a preview, then all of it.
   await page.getByRole('link', { name: 'Shop', exact: true }).click();
-  await page.getByRole('link', { name: 'Bring in a file' }).click();
+  await page.getByRole('link', { name: 'Import', exact: true }).click();
   await page.getByLabel(/A CSV file/).setInputFiles({ name: 'story.csv', mimeType: 'text/csv', buffer: Buffer.from(csv) });
   await page.getByRole('button', { name: 'See what would change' }).click();
   await expect(page.getByRole('row', { name: /New variants/ })).toContainText('2');
-  await page.getByRole('button', { name: 'Bring in 2 variants' }).click();
-  await expect(page.getByText('All 2 variants are in the shop.')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 2 new variants' }).click();
+  await expect(page.getByText('The file is imported.')).toBeVisible();
 
   // A ladder is designed: 60 at home, its own amounts elsewhere.
-  await page.getByRole('link', { name: 'Nudges' }).click();
+  await page.getByRole('link', { name: 'Nudges', exact: true }).click();
   await page.getByRole('link', { name: 'Start a nudge' }).click();
   await page.getByRole('button', { name: 'Begin with: Free shipping from an amount' }).click();
-  await page.getByLabel('Name: Free shipping').click();
+  await page.getByLabel('Rename: Free shipping').click();
   await page.getByLabel('Name, for yourselves').fill('Story ladder');
-  await page.locator('details[open] .panel').getByRole('button', { name: 'Keep' }).click();
+  await page.locator('details[open] .panel').getByRole('button', { name: 'Save' }).click();
   await expect(page.getByRole('heading', { name: 'Story ladder' })).toBeVisible();
   const workbench = page.url();
   await change(page, '€60.00', { Home: '60', EU: '80', UK: '70', Japan: '12000' });
@@ -45,7 +45,7 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
 
   // It is rehearsed.
   await page.getByRole('link', { name: 'Rehearse' }).click();
-  await page.getByLabel('Put something in').selectOption({ label: 'Story Ink, 30 ml, €20.00' });
+  await choose(page, 'Add a product', 'story 30', /Story Ink, 30 ml €20\.00 · 50 in stock/);
   const outcome = page.getByRole('article', { name: 'Story ladder' });
   await expect(outcome).toContainText('Add €40.00 and get free standard shipping.');
   await expect(outcome.getByRole('row', { name: /free standard shipping/ })).toContainText('€40.00');
@@ -107,8 +107,8 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
     await page.goto(`${agonal}/s/lindquill/nudges`);
     const nudge = page.getByRole('article', { name: 'Story ladder' });
     await expect(nudge).toContainText('1 after a show', { timeout: 500 });
-    await expect(nudge.locator('[data-name=reached]')).toHaveText('1', { timeout: 500 });
-    await expect(nudge.locator('[data-name=shown]')).toHaveText('1', { timeout: 500 });
+    await expect(nudge.locator('[data-name="of them reached"]')).toHaveText('1', { timeout: 500 });
+    await expect(nudge.locator('[data-name="visits shown it"]')).toHaveText('1', { timeout: 500 });
   }).toPass({ timeout: 15_000 });
 
   // Paused: a decision a second later lacks it, and an open page drops it.
