@@ -19,8 +19,8 @@ import (
 // connectionView is how the shop's pages and server are connected.
 type connectionView struct {
 	Keys      []keyRow
-	Made      *madeKey // a key that was just made, shown this once
-	Origins   string   // as typed, one a line
+	Made      *once  // a key that was just made, shown this once
+	Origins   string // as typed, one a line
 	Seen      []seenRow
 	Snippet   string
 	Err       map[string]string
@@ -29,8 +29,6 @@ type connectionView struct {
 	Overlaps  []overlapView
 	OwnerOnly bool // whether the reader may only read, since keys are an owner's
 }
-
-type madeKey struct{ Name, Key, Kind string }
 
 type keyRow struct {
 	store.APIKey
@@ -49,7 +47,7 @@ type overlapView struct{ Value, Name string }
 var overlapNames = []string{"at once", "after an hour", "after a day", "after a week"}
 
 func (s *server) connection(c *echo.Context) error {
-	return s.showConnection(c, http.StatusOK, &connectionView{Origins: strings.Join(at(c).shop.Origins, "\n")})
+	return s.showConnection(c, http.StatusOK, &connectionView{Origins: strings.Join(at(c).shop.Origins, "\n"), Made: s.onceOf(c, "key")})
 }
 
 func (s *server) showConnection(c *echo.Context, status int, v *connectionView) error {
@@ -153,8 +151,8 @@ func (s *server) keyMade(c *echo.Context, k store.APIKey, full string, err error
 	case k.Kind == store.Publishable:
 		return s.done(c, at(c).url("/shop/connection"), fmt.Sprintf("The key “%s” is made.", k.Name))
 	}
-	v.Made = &madeKey{k.Name, full, string(k.Kind)}
-	return s.showConnection(c, http.StatusOK, v)
+	s.showOnce(c, once{"key", k.Name, full})
+	return goTo(c, at(c).url("/shop/connection"))
 }
 
 func (s *server) replaceKey(c *echo.Context) error {

@@ -41,6 +41,32 @@ func (s *server) told(c *echo.Context) *flash {
 	return &f
 }
 
+// once is what a page shows a single time: a secret key, or an invite's link.
+type once struct {
+	Kind  string `json:"kind"` // key or invite
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+const onceKey = "shown-once"
+
+// showOnce keeps something for the next page alone.
+func (s *server) showOnce(c *echo.Context, o once) {
+	if b, err := json.Marshal(o); err == nil {
+		s.sessions.Put(c.Request().Context(), onceKey, string(b))
+	}
+}
+
+// onceOf takes what the next page is to show, if it is of a kind.
+func (s *server) onceOf(c *echo.Context, kind string) *once {
+	var o once
+	text := s.sessions.PopString(c.Request().Context(), onceKey)
+	if text == "" || json.Unmarshal([]byte(text), &o) != nil || o.Kind != kind {
+		return nil
+	}
+	return &o
+}
+
 // goTo leads to a page after an act, with htmx as without.
 func goTo(c *echo.Context, url string) error {
 	if isHTMX(c) {

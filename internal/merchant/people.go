@@ -44,7 +44,13 @@ type inviteRow struct {
 	When, Until string
 }
 
-func (s *server) people(c *echo.Context) error { return s.showPeople(c, http.StatusOK, &peopleView{}) }
+func (s *server) people(c *echo.Context) error {
+	v := &peopleView{}
+	if o := s.onceOf(c, "invite"); o != nil {
+		v.Link, v.Sent = o.Value, o.Name
+	}
+	return s.showPeople(c, http.StatusOK, v)
+}
 
 func (s *server) showPeople(c *echo.Context, status int, v *peopleView) error {
 	ctx, h := c.Request().Context(), at(c)
@@ -89,7 +95,8 @@ func (s *server) invite(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return s.showPeople(c, http.StatusOK, &peopleView{Link: link(token), Sent: inv.Email})
+	s.showOnce(c, once{"invite", inv.Email, link(token)})
+	return goTo(c, h.url("/shop/people"))
 }
 
 func (s *server) withdrawInvite(c *echo.Context) error {

@@ -153,7 +153,9 @@ document.body.addEventListener('agonal:focus', (e) => {
   document.querySelector<HTMLElement>(`#part-${CSS.escape((e as CustomEvent).detail.value)} > summary`)?.focus();
 });
 document.addEventListener('htmx:afterSettle', (e) => {
-  const form = (e.target as HTMLElement).closest?.<HTMLElement>('[data-focus]') ?? (e.target as HTMLElement).querySelector?.<HTMLElement>('[data-focus]');
+  // Only what was swapped says where to go on: a drawing within a form moves nothing.
+  const swapped = e.target as HTMLElement;
+  const form = swapped.matches?.('[data-focus]') ? swapped : swapped.querySelector?.<HTMLElement>('[data-focus]');
   const wanted = form?.dataset.focus;
   const focused = document.activeElement && document.activeElement !== document.body;
   const at =

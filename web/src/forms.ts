@@ -45,7 +45,8 @@ export function keepFocus() {
 /** Where nothing has the focus (after a touch, say), a choice takes it: one goes on from there. */
 export function focusChoices() {
   document.addEventListener('change', (e) => {
-    if (document.activeElement === document.body) (e.target as HTMLElement).focus();
+    const el = e.target as HTMLElement;
+    if (document.activeElement === document.body && el.matches('select')) el.focus(); // a text field's change comes while the focus moves on
   });
 }
 
