@@ -120,13 +120,19 @@ test('an account with no shop comes to a live ladder on its own page', async ({ 
     await page.goto(`${agonal}${shop}/nudges/start`);
     await page.getByRole('button', { name: 'Begin with: Free shipping from an amount' }).click();
     await page.getByLabel(/^\s*Goal of rung 1/).click();
-    await page.getByLabel(/^\s*Alps/).fill('55,50');
-    await page.getByLabel(/^\s*Poland/).fill('250');
+    await page
+      .locator('details[open]')
+      .getByLabel(/^\s*Alps/)
+      .fill('55,50');
+    await page
+      .locator('details[open]')
+      .getByLabel(/^\s*Poland/)
+      .fill('250');
     await page.locator('details[open] .panel').getByRole('button', { name: 'Save' }).click();
     await page.getByRole('button', { name: 'Publish revision 1' }).click();
     await expect(page.getByText('Revision 1 is published. Shoppers see it from now on.')).toBeVisible();
     await own.reload();
-    await expect(own.locator('agonal-nudge')).toContainText('Add €35.50 and get free parcel.'); // 55.50 − 2 × 10.00
+    await expect(own.locator('agonal-nudge')).toContainText('Add €35.50 and get free shipping.'); // 55.50 − 2 × 10.00
     await page.goto(`${agonal}${shop}/begin`);
     await expect(page.getByText('Everything is in place.')).toBeVisible();
   } finally {

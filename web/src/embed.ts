@@ -116,7 +116,10 @@ interface Request {
     if (!live || !request) return;
     const mine = ++turn;
     try {
-      const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, { ...request, visit: { id: visit.id, reached: visit.reached, shown: visit.shown } });
+      const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
+        ...request,
+        visit: { id: visit.id, reached: visit.reached, shown: visit.shown },
+      });
       if (!r.ok) return;
       const d = (await r.json()) as Decision;
       if (mine === turn) render(d);

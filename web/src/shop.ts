@@ -4,9 +4,14 @@ import { focusChoices, keepFocus, restoreFocus } from './forms';
 
 focusChoices();
 
+// A select is sent a moment after the last change: who types a country's name is not cut short.
+let sending = 0;
 document.addEventListener('change', (e) => {
   const el = e.target as HTMLInputElement;
-  if (el.matches('[data-send]')) el.form?.requestSubmit();
+  if (!el.matches('[data-send]')) return;
+  clearTimeout(sending);
+  if (el.matches('select')) sending = window.setTimeout(() => el.form?.requestSubmit(), 350);
+  else el.form?.requestSubmit();
 });
 document.addEventListener('change', (e) => {
   const el = e.target as HTMLInputElement;
