@@ -124,7 +124,6 @@ type scopeView struct {
 	NotThese    []tokenView
 	NotProducts []tokenView
 	NotTags     []tokenView
-	Counted     string // how many products it hits
 }
 
 type basisView struct {

@@ -126,7 +126,7 @@ func (s *server) refuseEdit(c *echo.Context, form url.Values, err error) error {
 	case errors.As(err, &fields):
 		v.Err = fields
 	case errors.As(err, &field):
-		v.Err = map[string]string{"": upperFirst(plainField(field)) + "."}
+		v.Err = map[string]string{"": upperFirst(field.Why) + "."}
 	case errors.As(err, &said):
 		v.Err = map[string]string{"": said.Say}
 	default:
@@ -140,9 +140,6 @@ func (s *server) refuseEdit(c *echo.Context, form url.Values, err error) error {
 	}
 	return s.renderPart(c, status, "bench", name, page{Title: v.D.Name, Place: "nudges", Data: v})
 }
-
-// plainField says what is wrong with a definition without the path of the field.
-func plainField(e nudge.FieldError) string { return e.Why }
 
 // retype puts what was typed into the panel it was typed in.
 func (v *benchView) retype(form url.Values) {

@@ -70,10 +70,9 @@ type bandForm struct {
 }
 
 type surchargeForm struct {
-	N             int
-	Postcode      bool
-	What, Fee     string
-	WhatID, FeeID string
+	N         int
+	Postcode  bool
+	What, Fee string
 }
 
 // printRegion is the form of a region.
