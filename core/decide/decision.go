@@ -1,6 +1,8 @@
 package decide
 
 import (
+	"slices"
+
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 )
@@ -32,7 +34,10 @@ type Decision struct {
 	Offers []OfferOutcome              `json:"offers,omitempty"`
 	Codes  []CodeOutcome               `json:"codes"`
 	Nudges []NudgeOutcome              `json:"nudges"`
-	Shown  map[nudge.Placement][]Shown `json:"shown"`
+	// Says is what each nudge that shows says, once, by the order of Nudges; Shown
+	// is which of them show where: by placement their ids, the first one first.
+	Says  []Said                       `json:"says"`
+	Shown map[nudge.Placement][]string `json:"shown"`
 	// Exact is false where a better choice was not ruled out; Bound is then the
 	// most it could save.
 	Exact bool        `json:"exact"`
@@ -258,12 +263,23 @@ const (
 	OutOfStock      Reason = "out_of_stock"  // what it gives or offers is not there
 	InCart          Reason = "in_cart"       // what it offers is in the cart
 	BelowMargin     Reason = "margin"        // its offer would be below the margin floor
+	Elsewhere       Reason = "elsewhere"     // none of its placements was asked for
 	ShownEnough     Reason = "shown_enough"  // shown as often as its cap allows
 	NoGain          Reason = "no_gain"       // no gain is expected, and it is set to hide then
 )
 
-// Shown is a nudge as a placement shows it.
-type Shown struct {
+// In is what a placement shows, in its order.
+func (d Decision) In(p nudge.Placement) []Said {
+	var out []Said
+	for _, id := range d.Shown[p] {
+		i := slices.IndexFunc(d.Says, func(s Said) bool { return s.Nudge == id })
+		out = append(out, d.Says[i])
+	}
+	return out
+}
+
+// Said is what a nudge says, the same in all its places.
+type Said struct {
 	Nudge    string      `json:"nudge"`
 	Revision int         `json:"revision"`
 	Rung     int         `json:"rung"`

@@ -55,7 +55,7 @@ func TestLadderCountsAllButGiftCards(t *testing.T) {
 	assert.Equal(t, money.Minor(6590), d.Goods)
 	assert.Equal(t, money.Minor(590), d.Shipping.Fee)
 	assert.Equal(t, money.Minor(7180), d.ToPay)
-	assert.Equal(t, "Add €19.10 for free shipping.", d.Shown[nudge.TopBar][0].Text)
+	assert.Equal(t, "Add €19.10 for free shipping.", d.In(nudge.TopBar)[0].Text)
 }
 
 // Shipping is free from 60.00 after order rewards; a code takes 10 % off 54.00.
@@ -126,6 +126,6 @@ func ExampleSnapshot_Decide() {
 	s := decidetest.Snapshot(t, 590, goods, decide.Live{ID: "winter", Priority: 1,
 		Definition: decidetest.Ladder("Winter", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))})
 	d, err := s.Decide(decide.Request{Cart: decidetest.Cart(decide.CartLine{SKU: "ink", Quantity: 3})})
-	fmt.Println(d.ToPay, d.Shown[nudge.TopBar][0].Text, err)
+	fmt.Println(d.ToPay, d.In(nudge.TopBar)[0].Text, err)
 	// Output: 4790 Add €18.00 for free shipping. <nil>
 }

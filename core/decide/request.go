@@ -162,6 +162,8 @@ type Moment struct {
 	At     time.Time `json:"at,omitzero"`
 	Page   Page      `json:"page,omitzero"`
 	Locale string    `json:"locale,omitempty"` // BCP 47; empty: the region's first language
+	// Placements are those that the page has; empty: all are answered.
+	Placements []nudge.Placement `json:"placements,omitempty"`
 }
 
 // Page is the page the shopper looks at.
@@ -266,6 +268,12 @@ func (r *Request) check(order []int32) error {
 	}
 	if k := r.Moment.Page.Kind; k != "" && !knownPage(k) {
 		bad("moment.page.kind", "%q is not one of %v", k, nudge.Pages)
+	}
+	for i, p := range r.Moment.Placements {
+		if !slices.Contains(nudge.Placements, p) || slices.Contains(r.Moment.Placements[:i], p) {
+			bad(fmt.Sprintf("moment.placements[%d]", i), "%q is not one of %v, or stands there twice", p, nudge.Placements)
+			break
+		}
 	}
 	if len(errs) > 0 {
 		return errs

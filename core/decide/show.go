@@ -36,7 +36,7 @@ type speaker struct {
 
 // show decides the state of every nudge and fills the placements.
 func (w *work) show(d *Decision) {
-	d.Shown = map[nudge.Placement][]Shown{}
+	d.Says, d.Shown = []Said{}, map[nudge.Placement][]string{}
 	candidates := slices.Grow(w.desk.contenders[:0], len(d.Nudges))
 	speakers := slices.Grow(w.desk.speakers[:0], len(d.Nudges))
 	w.desk.contenders, w.desk.speakers = candidates, speakers
@@ -59,27 +59,34 @@ func (w *work) show(d *Decision) {
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
-		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: t.n.Definition.Placements, Newly: st.newly})
+		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: w.asked(t.n.Definition.Placements), Newly: st.newly})
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	candidates, speakers = w.gains(d, candidates, speakers)
-	placed := map[int]Shown{} // by speaker: one says the same in all its places
+	placed := make([]bool, len(speakers))
 	for p, list := range choice.Pick(candidates, w.s.listed) {
-		for _, i := range list {
-			shown, ok := placed[i]
-			if !ok {
-				s := speakers[i]
-				shown = w.shown(w.taking[w.told[s.at]].n, &d.Nudges[s.at], s.standing, s.language, s.pieces)
-				placed[i] = shown
-			}
-			d.Shown[p] = append(d.Shown[p], shown)
+		ids := make([]string, len(list))
+		for n, i := range list {
+			ids[n], placed[i] = candidates[i].Nudge, true
 		}
+		d.Shown[p] = ids
 	}
 	for i, s := range speakers {
-		if _, shows := placed[i]; !shows {
-			d.Nudges[s.at].Reason = AnotherShows
+		if o := &d.Nudges[s.at]; placed[i] {
+			d.Says = append(d.Says, w.says(w.taking[w.told[s.at]].n, o, s.standing, s.language, s.pieces))
+		} else {
+			o.Reason = AnotherShows
 		}
 	}
+}
+
+// asked leaves of a nudge's placements those that the page has.
+func (w *work) asked(placements []nudge.Placement) []nudge.Placement {
+	has := w.req.Moment.Placements
+	if len(has) == 0 || !slices.ContainsFunc(placements, func(p nudge.Placement) bool { return !slices.Contains(has, p) }) {
+		return placements
+	}
+	return slices.DeleteFunc(slices.Clone(placements), func(p nudge.Placement) bool { return !slices.Contains(has, p) })
 }
 
 // listed is how many nudges a placement lists.
@@ -129,6 +136,8 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return Declined
 	case t.n.gates&paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
+	case len(w.asked(def.Placements)) == 0:
+		return Elsewhere
 	case t.n.gates&capped != 0 && (f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper):
 		return ShownEnough
 	}
@@ -275,7 +284,7 @@ func (w *work) money(m money.Minor) string {
 	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.tongue.locale)
 }
 
-func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Shown {
+func (w *work) says(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
 	r := &o.Rungs[st.rung]
 	value := func(p nudge.Placeholder) (string, bool) {
 		switch p {
@@ -302,7 +311,7 @@ func (w *work) shown(n *compiled, o *NudgeOutcome, st standing, language string,
 		}
 		return "", false
 	}
-	out := Shown{
+	out := Said{
 		Nudge: o.Nudge, Revision: o.Revision, Rung: r.Rung, State: st.state, Newly: st.newly, Language: language,
 		Pieces: fill(pieces, value), Look: n.Definition.Look, Progress: w.progress(o),
 	}

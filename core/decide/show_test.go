@@ -78,8 +78,8 @@ func TestWhichSentenceIsDue(t *testing.T) {
 			c.with(&r)
 		}
 		d := must(t, spoken(t, nil), r)
-		require.Len(t, d.Shown[nudge.TopBar], 1, name)
-		s := d.Shown[nudge.TopBar][0]
+		require.Len(t, d.In(nudge.TopBar), 1, name)
+		s := d.In(nudge.TopBar)[0]
 		assert.Equal(t, c.text, s.Text, name)
 		assert.Equal(t, c.state, s.State, name)
 		assert.Equal(t, c.newly, s.Newly, name)
@@ -119,7 +119,7 @@ func TestWhyANudgeDoesNotShow(t *testing.T) {
 		d := must(t, spoken(t, c.change), r)
 		require.Len(t, d.Nudges, 1, want)
 		assert.Equal(t, want, d.Nudges[0].Reason)
-		assert.Empty(t, d.Shown[nudge.TopBar], want)
+		assert.Empty(t, d.In(nudge.TopBar), want)
 		said := ""
 		for _, s := range d.Trace {
 			said += s.Say
@@ -136,18 +136,18 @@ func TestAPageTakesNoRewardAway(t *testing.T) {
 	r := euros(60)
 	r.Moment.Page.Kind = nudge.CheckoutPage
 	d := must(t, s, r)
-	assert.Empty(t, d.Shown[nudge.TopBar])
+	assert.Empty(t, d.In(nudge.TopBar))
 	assert.Equal(t, money.Minor(0), d.Shipping.Fee)
 	assert.Equal(t, money.Minor(6000), d.ToPay)
 }
 
 func TestProgressIsAScaleWithAMarkForEachRung(t *testing.T) {
 	d := must(t, spoken(t, nil), euros(70))
-	p := d.Shown[nudge.TopBar][0].Progress
+	p := d.In(nudge.TopBar)[0].Progress
 	assert.Equal(t, decide.Progress{Value: 7000, Most: 9500, Text: "€70.00 of €95.00", Marks: []decide.Mark{
 		{At: 6000, Reached: true, Label: "free standard shipping"}, {At: 9500, Label: "express for at most €4.90"},
 	}}, p)
-	full := must(t, spoken(t, nil), euros(300)).Shown[nudge.TopBar][0].Progress
+	full := must(t, spoken(t, nil), euros(300)).In(nudge.TopBar)[0].Progress
 	assert.Equal(t, full.Most, full.Value, "never beyond its end")
 }
 

@@ -358,6 +358,8 @@ func Explain(r Reason) string {
 		return "what it offers is in the cart"
 	case BelowMargin:
 		return "its offer would be below the margin floor"
+	case Elsewhere:
+		return "none of its places is on this page"
 	case ShownEnough:
 		return "it was shown as often as its cap allows"
 	case NoGain:

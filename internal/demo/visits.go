@@ -43,7 +43,7 @@ func requestOf(c decide.Cart, at time.Time) decide.Request {
 func seen(d decide.Decision) []app.EventInput {
 	var out []app.EventInput
 	for _, p := range nudge.Placements {
-		for _, s := range d.Shown[p] {
+		for _, s := range d.In(p) {
 			out = append(out, app.EventInput{Kind: store.EventShown, Nudge: s.Nudge, Revision: s.Revision, Rung: s.Rung})
 		}
 	}

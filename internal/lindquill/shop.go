@@ -293,7 +293,7 @@ type priced struct {
 
 func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 	v := of(c)
-	req := decide.Request{Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: page, Locale: locale(v.region)}}
+	req := decide.Request{Cart: v.cart, Visit: v.state, Moment: v.moment(page)}
 	d, err := s.client.decide(c.Request().Context(), req)
 	if err == nil {
 		return priced{d, false}, nil
@@ -302,6 +302,18 @@ func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 	// the list prices say what is wrong with it.
 	d, err = v.stock.list.Decide(req)
 	return priced{d, true}, err
+}
+
+// moment is a page as it is asked about, with the places it has.
+func (v *visit) moment(page decide.Page) decide.Moment {
+	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer}
+	switch page.Kind {
+	case nudge.ProductPage:
+		places = append(places, nudge.ProductBlock)
+	case nudge.CartPage:
+		places = append(places, nudge.CartBlock)
+	}
+	return decide.Moment{Page: page, Locale: locale(v.region), Placements: places}
 }
 
 // locale is how amounts and sentences are written: the shop speaks English.
@@ -336,7 +348,7 @@ type page struct {
 	Decision  template.JS
 	Key       string
 	Embed     string
-	Top       *decide.Shown
+	Top       *decide.Said
 	Path      string
 	AtTill    bool // the country is part of the address there
 	Data      any
@@ -406,13 +418,13 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 		out.Cart = append(out.Cart, row)
 		out.Units += l.Quantity
 	}
-	if top := p.Shown[nudge.TopBar]; len(top) > 0 && !p.Away {
+	if top := p.In(nudge.TopBar); len(top) > 0 && !p.Away {
 		out.Top = &top[0]
 	}
 	if !p.Away {
 		out.Decision = jsonFor(p.Decision)
 	}
-	out.Request = jsonFor(map[string]any{"cart": v.cart, "moment": decide.Moment{Page: at, Locale: locale(v.region)}})
+	out.Request = jsonFor(map[string]any{"cart": v.cart, "moment": v.moment(at)})
 	var b bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&b, "layout", out); err != nil {
 		return err

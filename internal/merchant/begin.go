@@ -51,7 +51,7 @@ func (s *server) makeShop(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/s/"+shop.ID+"/begin")
+	return goTo(c, "/s/"+shop.ID+"/begin")
 }
 
 type beginView struct {

@@ -192,7 +192,7 @@ func (s *server) start(c *echo.Context) error {
 		if err != nil {
 			return s.fail(c, err)
 		}
-		return c.Redirect(http.StatusSeeOther, h.url("/nudges/"+n.ID))
+		return goTo(c, h.url("/nudges/"+n.ID))
 	}
 	return s.oops(c, http.StatusUnprocessableEntity, "There is no such starting point.")
 }

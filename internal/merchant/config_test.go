@@ -86,7 +86,7 @@ var settings = []setting{
 	{field: "settings.choice", page: "settings", typed: url.Values{"choice": {"merchant_order"}}, before: func(t *testing.T, a *app.App) {
 		publish(t, a, "far", `{"basis":"before_nudges","rungs":[{"thresholds":{"home":"90000.00 EUR"},"rewards":[{"kind":"order_percent","percent":"5"}]}]}`, "")
 		publish(t, a, "near", `{"basis":"before_nudges","rungs":[{"thresholds":{"home":"45.00 EUR"},"rewards":[{"kind":"order_percent","percent":"1"}]}]}`, "")
-	}, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return d.Shown[nudge.TopBar][0].Nudge }, was: "near", is: "far"},
+	}, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return d.In(nudge.TopBar)[0].Nudge }, was: "near", is: "far"},
 	{field: "settings.prior", page: "settings", typed: url.Values{"prior_accepted": {"3"}, "prior_refused": {"7"}}, before: near, see: func(d decide.Decision, _ *app.ShopSnapshot) any {
 		for _, n := range d.Nudges {
 			if n.Gain != nil {
@@ -95,7 +95,7 @@ var settings = []setting{
 		}
 		return "none"
 	}, was: "1 of 20", is: "3 of 10"},
-	{field: "settings.per_placement", page: "settings", typed: url.Values{"list.top_bar": {"2"}}, before: near, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return len(d.Shown[nudge.TopBar]) }, was: 1, is: 2},
+	{field: "settings.per_placement", page: "settings", typed: url.Values{"list.top_bar": {"2"}}, before: near, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return len(d.In(nudge.TopBar)) }, was: 1, is: 2},
 	{field: "settings.frequency", page: "settings", typed: url.Values{"cap_visit": {"1"}, "cap_shopper": {"9"}}, before: func(t *testing.T, a *app.App) { thirds(t, a) },
 		req: func(r *decide.Request) { r.Visit.Shows = map[string]int64{"third-off": 1} }, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return d.Nudges[0].Reason }, was: decide.Reason(""), is: decide.ShownEnough},
 	{field: "settings.quote_minutes", page: "settings", typed: url.Values{"quote": {"40"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Quote() }, was: 15 * time.Minute, is: 40 * time.Minute},

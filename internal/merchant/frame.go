@@ -210,7 +210,7 @@ var placesOn = map[nudge.Page][]nudge.Placement{
 func previewSay(d decide.Decision, n *store.Nudge, page nudge.Page, snap *decide.Snapshot) string {
 	var mine, others []string
 	for _, p := range placesOn[page] {
-		for _, sh := range d.Shown[p] {
+		for _, sh := range d.In(p) {
 			if sh.Nudge == n.ID {
 				mine = append(mine, checks.PlacementName(p))
 			} else if name, ok := snap.NameOf(sh.Nudge); ok {

@@ -177,11 +177,11 @@ func (s *server) takeInvite(c *echo.Context) error {
 	token := c.Param("token")
 	acc, ok := s.whoIs(c)
 	if !ok {
-		return c.Redirect(http.StatusSeeOther, "/invite/"+token)
+		return goTo(c, "/invite/"+token)
 	}
 	shop, err := s.app.TakeInvite(c.Request().Context(), token, acc.ID)
 	if errors.Is(err, app.ErrNotFound) {
-		return c.Redirect(http.StatusSeeOther, "/invite/"+token)
+		return goTo(c, "/invite/"+token)
 	}
 	if err != nil {
 		return s.fail(c, err)

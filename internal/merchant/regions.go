@@ -185,7 +185,11 @@ func (s *server) saveRegion(c *echo.Context) error {
 	if err != nil {
 		return s.oops(c, http.StatusBadRequest, "The form could not be read; load the page again.")
 	}
+	id := c.Param("region")
 	f := readRegion(form, h.shop.Locale)
+	if id != "new" {
+		f.ID = id // where it is sent again
+	}
 	do := form.Get("do")
 	if do != "save" && do != "save-pausing" {
 		if !f.change(do) {
@@ -193,7 +197,6 @@ func (s *server) saveRegion(c *echo.Context) error {
 		}
 		return s.showRegion(c, http.StatusOK, f)
 	}
-	id := c.Param("region")
 	saved := id
 	err = s.app.ChangeConfig(ctx, h.shop.ID, h.account.Name, do == "save-pausing", func(config *app.ShopConfig) error {
 		if id == "new" && slices.ContainsFunc(config.Regions, func(r catalog.Region) bool { return r.Name == strings.TrimSpace(f.Name) }) && form.Get("once") != "" && s.justMade(c, form.Get("once")) {

@@ -215,7 +215,7 @@ func (s *server) decideRehearsal(v *rehearsalView, snap *decide.Snapshot, drafts
 		}
 		var places []string
 		for _, p := range nudge.Placements {
-			for _, sh := range d.Shown[p] {
+			for _, sh := range d.In(p) {
 				if sh.Nudge == o.Nudge {
 					places = append(places, checks.PlacementName(p))
 					w.Sentence = sh.Text

@@ -208,7 +208,7 @@ func (s *server) upload(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, h.url("/shop/import/"+im.ID.String()))
+	return goTo(c, h.url("/shop/import/"+im.ID.String()))
 }
 
 func (s *server) importOf(c *echo.Context) (store.Import, error) {
@@ -272,7 +272,7 @@ func (s *server) importStart(c *echo.Context) error {
 	if err := s.app.StartImport(c.Request().Context(), im.ShopID, im.ID); err != nil {
 		return s.fail(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, at(c).url("/shop/import/"+im.ID.String()))
+	return goTo(c, at(c).url("/shop/import/"+im.ID.String()))
 }
 
 const ordersShown = 200

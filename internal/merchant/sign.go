@@ -94,7 +94,7 @@ func (s *server) begin(c *echo.Context, acc store.Account, next string) error {
 	}
 	s.sessions.Put(ctx, "account", acc.ID.String())
 	s.sessions.Put(ctx, "round", acc.SessionRound)
-	return c.Redirect(http.StatusSeeOther, orElse(next, "/"))
+	return goTo(c, orElse(next, "/"))
 }
 
 // whoIs is the person whose session this is; false where it has ended.
@@ -112,7 +112,7 @@ func (s *server) signOut(c *echo.Context) error {
 	if err := s.sessions.Destroy(c.Request().Context()); err != nil {
 		return s.fail(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/sign-in")
+	return goTo(c, "/sign-in")
 }
 
 func (s *server) joinPage(c *echo.Context) error {

@@ -81,7 +81,7 @@ func TestADecisionIsAsTheDocumentSays(t *testing.T) {
 	var d decide.Decision
 	require.NoError(t, json.Unmarshal(rec.Body.Bytes(), &d))
 	assert.Equal(t, int64(4200+590), d.ToPay)
-	assert.Equal(t, "Add €18.00 and get free standard shipping.", d.Shown["top_bar"][0].Text)
+	assert.Equal(t, "Add €18.00 and get free standard shipping.", d.In("top_bar")[0].Text)
 	assert.Empty(t, d.Trace)
 
 	traced := a.call(t, http.MethodPost, "/v1/decisions", demo.SecretKey, strings.Replace(goodBody, `{"cart"`, `{"trace":true,"every":true,"cart"`, 1))

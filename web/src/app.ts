@@ -3,7 +3,7 @@
 // word about everything that went wrong.
 import { bench } from './bench';
 import { board } from './board';
-import { focusChoices, forgetFocus, keepFocus, onceOnly, restoreFocus } from './forms';
+import { adoptForms, focusChoices, forgetFocus, guardTyped, keepFocus, onceOnly, restoreFocus } from './forms';
 import { pickers, type Picked } from './picker';
 
 const panels = 'details.part[open], details.menu[open]';
@@ -120,6 +120,8 @@ const refused = (status: number) => {
       return say('You may look at this shop, but not change it, or this page was open for too long. Nothing was changed; load the page again.');
     case 404:
       return say('This is not here any more. Nothing was changed; load the page again.');
+    case 413:
+      return say('This is larger than 32 MB, the most that can be brought in at once. Nothing was changed; split the file by product.');
     case 503:
       return say('The database does not answer. Nothing was changed; try again in a moment.');
   }
@@ -132,10 +134,11 @@ document.addEventListener('htmx:timeout', () => say('Agonal does not answer. Loo
 document.addEventListener('htmx:responseError', (e) => refused((e as CustomEvent).detail.xhr.status));
 document.body.addEventListener('agonal:say', (e) => say((e as CustomEvent).detail.value));
 
-// Answers of 409 and 422 carry the page with the error in place: swap them.
+// These answers carry the page with the error in place: swap them.
+const carriesPage = [409, 422, 429];
 document.addEventListener('htmx:beforeSwap', (e) => {
   const d = (e as CustomEvent).detail;
-  if (d.xhr.status === 409 || d.xhr.status === 422) {
+  if (carriesPage.includes(d.xhr.status)) {
     d.shouldSwap = true;
     d.isError = false;
   }
@@ -166,7 +169,8 @@ document.addEventListener('htmx:afterSettle', (e) => {
     null;
   at?.focus();
   from = '';
-  forgetFocus();
+  if (!at && swapped.id === 'main') restoreFocus();
+  else forgetFocus();
 });
 
 // A product that is picked for the rehearsal goes into the form's own field.
@@ -181,7 +185,10 @@ document.addEventListener(
   true,
 );
 
+adoptForms();
+document.addEventListener('htmx:load', (e) => adoptForms(e.target as Element));
 onceOnly();
+guardTyped();
 keepFocus();
 focusChoices();
 pickers();

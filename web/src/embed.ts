@@ -14,7 +14,7 @@ interface Mark {
   reached: boolean;
   label: string;
 }
-interface Shown {
+interface Said {
   nudge: string;
   revision: number;
   rung: number;
@@ -31,7 +31,8 @@ interface Rung {
   state: string;
 }
 interface Decision {
-  shown: Record<string, Shown[]>;
+  says: Said[];
+  shown: Record<string, string[]>;
   nudges: { nudge: string; revision: number; rungs: Rung[] }[];
 }
 interface Visit {
@@ -42,7 +43,7 @@ interface Visit {
 }
 interface Request {
   cart: unknown;
-  moment?: unknown;
+  moment?: object;
 }
 
 (() => {
@@ -112,12 +113,23 @@ interface Request {
   };
   addEventListener('pagehide', flush);
 
+  // Only what this page has a place for is asked for.
+  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page'];
+  let asked: string[] = [];
+  const placesHere = () => {
+    const here = [...new Set([...elements].map((e) => e.getAttribute('place') ?? ''))];
+    for (const p of here) if (!known.includes(p)) console.warn(`agonal-nudge: there is no place “${p}”; there are ${known.join(', ')}.`);
+    return here.filter((p) => known.includes(p));
+  };
+
   const decide = async () => {
     if (!live || !request) return;
     const mine = ++turn;
+    asked = placesHere();
     try {
       const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
         ...request,
+        moment: { ...request.moment, placements: asked },
         visit: { id: visit.id, reached: visit.reached, shown: visit.shown },
       });
       if (!r.ok) return;
@@ -132,10 +144,8 @@ interface Request {
     decision = d;
     for (const e of elements) e.draw();
     for (const n of d.nudges) for (const r of n.rungs) if (r.state === 'reached') report('reached', n.nudge, n.revision, r.rung);
-    for (const list of Object.values(d.shown))
-      for (const s of list) {
-        if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
-      }
+    for (const s of d.says)
+      if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
     keepVisit();
     document.dispatchEvent(new CustomEvent('agonal:decision', { detail: d }));
   };
@@ -162,7 +172,7 @@ interface Request {
     private root = this.attachShadow({ mode: 'open' });
     private body?: HTMLDivElement;
     private seeing = 0;
-    private now?: Shown;
+    private now?: Said;
     private watch = new IntersectionObserver(
       ([e]) => {
         clearTimeout(this.seeing);
@@ -182,7 +192,10 @@ interface Request {
       this.root.adoptedStyleSheets = [sheet];
       this.root.innerHTML = '<slot></slot>'; // what the shop's server wrote, until we know better
       elements.add(this);
-      if (decision) this.draw();
+      if (!decision) return;
+      this.draw();
+      const place = this.getAttribute('place') ?? '';
+      if (live && known.includes(place) && !asked.includes(place)) void decide(); // a place that was not there when we asked
     }
     disconnectedCallback() {
       elements.delete(this);
@@ -190,7 +203,8 @@ interface Request {
       clearTimeout(this.seeing);
     }
     draw() {
-      const s = decision?.shown[this.getAttribute('place') ?? '']?.[0];
+      const id = decision?.shown[this.getAttribute('place') ?? '']?.[0];
+      const s = decision?.says.find((x) => x.nudge === id);
       const same = s && this.now && s.nudge === this.now.nudge;
       this.now = s;
       this.hidden = !s;
@@ -261,8 +275,9 @@ interface Request {
 
   const begin = () => {
     request = json<Request>('agonal-request');
-    const known = json<Decision>('agonal-decision');
-    if (known) render(known);
+    const told = json<Decision>('agonal-decision');
+    asked = placesHere();
+    if (told) render(told);
     else void decide();
     if (!live) return;
     setInterval(() => {

@@ -1,24 +1,63 @@
-// Plain forms: sent once, asked about where they destroy, and the focus is where
-// it was when the page comes back.
+// Plain forms: sent in place and once, guarded while they hold what is not saved,
+// and the focus is where it was when the page comes back.
 const key = 'agonal-focus';
 
+interface Htmx {
+  process(el: Element): void;
+}
+const htmx = () => (window as unknown as { htmx: Htmx }).htmx;
+
+/**
+ * Plain forms are sent by htmx where scripts run: a refusal replaces the content
+ * in place, so that back, forward and reload never meet a page that was posted.
+ */
+export function adoptForms(root: ParentNode = document) {
+  for (const form of root.querySelectorAll<HTMLFormElement>('form[method=post]:not([hx-post])')) {
+    form.setAttribute('hx-post', form.getAttribute('action') ?? '');
+    form.setAttribute('hx-target', '#main');
+    form.setAttribute('hx-select', '#main');
+    form.setAttribute('hx-swap', 'outerHTML');
+    form.setAttribute('hx-sync', 'this:drop');
+    if (form.enctype === 'multipart/form-data') form.setAttribute('hx-encoding', form.enctype);
+    if (form.dataset.confirm) form.setAttribute('hx-confirm', form.dataset.confirm);
+    htmx().process(form);
+  }
+}
+
+/** A form is sent once, also while the page it leads to is on its way. */
 export function onceOnly() {
-  document.addEventListener('submit', (e) => {
-    const form = e.target as HTMLFormElement;
-    if (form.method !== 'post' || e.defaultPrevented) return;
-    if (form.dataset.sent) return e.preventDefault();
-    const question = form.dataset.confirm;
-    if (question && !confirm(question)) return e.preventDefault();
-    if (form.hasAttribute('hx-post')) return; // htmx keeps its own requests apart
-    form.dataset.sent = '1';
-    form.setAttribute('aria-busy', 'true');
+  document.addEventListener('htmx:beforeRequest', (e) => {
+    const form = (e.target as Element).closest('form');
+    if (form?.dataset.leaving !== undefined) e.preventDefault();
+  });
+  document.addEventListener('htmx:beforeOnLoad', (e) => {
+    const xhr = (e as CustomEvent).detail.xhr as XMLHttpRequest;
+    if (xhr.getResponseHeader('HX-Redirect')) (e.target as Element).closest('form')?.setAttribute('data-leaving', '');
   });
   addEventListener('pageshow', (e) => {
-    document.querySelectorAll<HTMLFormElement>('form[data-sent]').forEach((f) => {
-      delete f.dataset.sent;
-      f.removeAttribute('aria-busy');
-    });
+    document.querySelectorAll<HTMLFormElement>('form[data-leaving]').forEach((f) => f.removeAttribute('data-leaving'));
     if (e.persisted) location.reload(); // what the page shows may have changed
+  });
+}
+
+/** Who leaves a shop's page with something typed and not saved is asked first. */
+export function guardTyped() {
+  const formOf = (e: Event) => (e.target as Element).closest<HTMLFormElement>('main.page form[method=post]');
+  const mark = (e: Event) => formOf(e)?.setAttribute('data-unsaved', '');
+  const clear = (e: Event) => formOf(e)?.removeAttribute('data-unsaved');
+  document.addEventListener('input', mark);
+  document.addEventListener('change', mark);
+  document.addEventListener('reset', clear);
+  document.addEventListener('htmx:beforeOnLoad', (e) => {
+    if ((e as CustomEvent).detail.xhr.status < 400) clear(e);
+  });
+  document.addEventListener('htmx:afterSettle', (e) => {
+    if ((e as CustomEvent).detail.xhr.status < 400) return;
+    const swapped = e.target as Element;
+    (swapped.querySelector('[aria-invalid=true]') ?? swapped).closest('form')?.setAttribute('data-unsaved', '');
+  });
+  addEventListener('beforeunload', (e) => {
+    if (document.querySelector('form[data-unsaved]')) e.preventDefault();
   });
 }
 

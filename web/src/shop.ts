@@ -1,5 +1,6 @@
 // Lindquill's own few lines: the cart drawer opens and closes, a quantity that is
-// changed is sent, a form is sent once, and the price follows the variant.
+// changed is sent, a form is sent once, the checkout is sent in place, and the
+// price follows the variant.
 import { focusChoices, keepFocus, restoreFocus } from './forms';
 
 focusChoices();
@@ -21,27 +22,14 @@ document.addEventListener('change', (e) => {
   was.textContent = el.dataset.was ?? '';
   was.hidden = !el.dataset.was;
 });
-document.addEventListener('submit', (e) => {
-  const form = e.target as HTMLFormElement;
-  if (form.dataset.once === undefined) return;
-  if (form.dataset.sent) {
-    e.preventDefault();
-    return;
-  }
-  form.dataset.sent = '1';
-  form.querySelectorAll('button').forEach((b) => b.setAttribute('aria-disabled', 'true'));
-});
-addEventListener('pageshow', (e) => {
-  if (e.persisted) location.reload(); // the cart may have changed since
-});
+
 const drawer = document.querySelector<HTMLDialogElement>('dialog#cart');
-document.querySelectorAll<HTMLAnchorElement>('a[data-cart]').forEach((a) =>
-  a.addEventListener('click', (e) => {
-    if (!drawer) return;
-    e.preventDefault();
-    drawer.showModal();
-  }),
-);
+document.addEventListener('click', (e) => {
+  if (e.target === drawer) drawer?.close();
+  if (!drawer || !(e.target as Element).closest('a[data-cart]')) return;
+  e.preventDefault();
+  drawer.showModal();
+});
 if (drawer?.dataset.open !== undefined) {
   drawer.showModal();
   // A reload shows the page, not the drawer again.
@@ -49,8 +37,87 @@ if (drawer?.dataset.open !== undefined) {
   u.searchParams.delete('cart');
   history.replaceState(history.state, '', u);
 }
-drawer?.addEventListener('click', (e) => {
-  if (e.target === drawer) drawer.close();
+
+interface Embed {
+  render(decision: unknown): void;
+  update(request: unknown): void;
+}
+
+/** Puts in place what the shop answered: the content, the header, the cart, and what the embed knows. */
+const show = (html: string) => {
+  const page = new DOMParser().parseFromString(html, 'text/html');
+  for (const part of ['#main', '.mast', '#cart']) document.querySelector(part)?.replaceChildren(...(page.querySelector(part)?.childNodes ?? []));
+  const embed = (window as unknown as { Agonal?: Embed }).Agonal;
+  const json = (id: string) => page.getElementById(id)?.textContent;
+  const decision = json('agonal-decision');
+  const request = json('agonal-request');
+  if (decision) embed?.render(JSON.parse(decision));
+  if (request) embed?.update(JSON.parse(request));
+};
+
+// The checkout's answer replaces its content, so that back and reload never send
+// an order again. What is typed or chosen while it is on its way is put back.
+let again = false;
+const sendInPlace = async (form: HTMLFormElement, by: HTMLElement | null) => {
+  const body = new URLSearchParams(asSent(form, by));
+  try {
+    const r = await fetch(form.getAttribute('action')!, { method: 'POST', body });
+    if (r.redirected) return location.assign(r.url);
+    const html = await r.text();
+    const since = asSent(form, by).filter(([name, value]) => body.get(name) !== value);
+    show(html);
+    for (const [name, value] of since) putBack(name, value);
+    restoreFocus();
+    if (again) document.querySelector<HTMLFormElement>('#till')?.requestSubmit();
+    again = false;
+  } catch {
+    sent(form, false);
+    const say = document.createElement('p');
+    say.className = 'told wrong';
+    say.setAttribute('role', 'alert');
+    say.textContent = 'The shop does not answer. Look at your connection and press again; nothing is charged twice.';
+    if (form.previousElementSibling?.matches('.told')) form.previousElementSibling.remove();
+    form.before(say);
+  }
+};
+const asSent = (form: HTMLFormElement, by: HTMLElement | null) => [...new FormData(form, by)].map(([name, value]) => [name, String(value)]);
+const putBack = (name: string, value: string) => {
+  const field = document.querySelector<HTMLFormElement>('#till')?.elements.namedItem(name);
+  if (field instanceof RadioNodeList || field instanceof HTMLInputElement || field instanceof HTMLSelectElement) field.value = value;
+};
+const sent = (form: HTMLFormElement, is: boolean) => {
+  form.toggleAttribute('data-sent', is);
+  for (const button of form.querySelectorAll('button')) {
+    if (is) button.setAttribute('aria-disabled', 'true');
+    else button.removeAttribute('aria-disabled');
+  }
+};
+document.addEventListener('submit', (e) => {
+  const form = e.target as HTMLFormElement;
+  if (form.getAttribute('method') !== 'post') return; // a field of the checkout is called method
+  const inPlace = form.matches('[data-in-place]');
+  if (form.hasAttribute('data-sent')) {
+    again ||= inPlace && !e.submitter; // a choice made meanwhile is sent afterwards; a second press is not
+    return e.preventDefault();
+  }
+  sent(form, true);
+  if (!inPlace) return;
+  e.preventDefault();
+  void sendInPlace(form, e.submitter);
 });
+addEventListener('pageshow', (e) => {
+  if (e.persisted) location.reload(); // the cart may have changed since
+});
+
+// The address that was typed outlasts a way back and forth, in this tab alone.
+const typed = 'lindquill-address';
+document.addEventListener('input', () => {
+  const form = document.querySelector<HTMLFormElement>('#till');
+  if (form) sessionStorage.setItem(typed, JSON.stringify([...form.querySelectorAll<HTMLInputElement>('input.box')].map((f) => [f.name, f.value])));
+});
+if (document.getElementById('till')) {
+  for (const [name, value] of JSON.parse(sessionStorage.getItem(typed) ?? '[]') as string[][]) putBack(name, value);
+} else if (location.pathname.startsWith('/thanks/')) sessionStorage.removeItem(typed);
+
 keepFocus();
 restoreFocus();
