@@ -9,6 +9,7 @@ require (
 	github.com/bojanz/currency v1.4.2
 	github.com/evanw/esbuild v0.28.2
 	github.com/getkin/kin-openapi v0.153.0
+	github.com/goccy/go-json v0.12.0
 	github.com/google/cel-go v0.28.1
 	github.com/google/uuid v1.6.0
 	github.com/invopop/jsonschema v0.14.0

@@ -19,8 +19,8 @@ go test ./core/decide -run '^$' -bench 'Suggestions|LargestCart' -benchtime 50x 
   /^BenchmarkSuggestions/ { printf "decision.with_suggestions %.2f ms\n", $3 / 1e6 }
   /^BenchmarkLargestCart/ { printf "decision.largest_cart %.2f ms\n", $3 / 1e6 }'
 go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk '
-  /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2]); per[a[2]] = 1e9 / $3; printf "http.%s %.0f 1/s\n", a[2], per[a[2]] }
-  END { if (per["bare"] > 0) printf "http.share_of_bare %.0f %%\n", 100 * per["agonal"] / per["bare"] }'
+  /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
+    for (i = 3; i < NF; i++) { if ($(i+1) == "agonal/s") printf "http.agonal.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "bare/s") printf "http.bare.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "%-of-bare") printf "http.share_of_bare.%s %.0f %%\n", a[2], $i } }'
 go test ./internal/app -run '^$' -bench Import -benchtime 3x | awk '/^BenchmarkImport/ { printf "import.20000_variants %.2f s\n", $3 / 1e9 }'
 db_stop
 trap - EXIT

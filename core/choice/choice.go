@@ -92,7 +92,7 @@ func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Plac
 	if !slices.IsSortedFunc(order, less) { // most often the merchant's order decides, and they come in it
 		slices.SortFunc(order, less)
 	}
-	var full []nudge.Placement
+	full := make([]nudge.Placement, 0, len(nudge.Placements))
 	out := map[nudge.Placement][]int{}
 	for _, i := range order {
 		for _, p := range candidates[i].Placements {

@@ -30,10 +30,10 @@ type Decision struct {
 	Gifts []GiftOutcome `json:"gifts"`
 	// Left are gifts of the request's cart that are no longer earned, and offers
 	// whose special price no longer holds.
-	Left   []Leaving                   `json:"left,omitempty"`
-	Offers []OfferOutcome              `json:"offers,omitempty"`
-	Codes  []CodeOutcome               `json:"codes"`
-	Nudges []NudgeOutcome              `json:"nudges"`
+	Left   []Leaving      `json:"left,omitempty"`
+	Offers []OfferOutcome `json:"offers,omitempty"`
+	Codes  []CodeOutcome  `json:"codes"`
+	Nudges []NudgeOutcome `json:"nudges"`
 	// Says is what each nudge that shows says, once, by the order of Nudges; Shown
 	// is which of them show where: by placement their ids, the first one first.
 	Says  []Said                       `json:"says"`

@@ -327,6 +327,33 @@ func TestOutsideItsAudienceANudgeChangesNothing(t *testing.T) {
 	})
 }
 
+// A page that asks for its own places gets there what it would get among all, and
+// nothing else of the decision depends on what was asked.
+func TestAskingForSomePlacesChangesOnlyWhatIsShownElsewhere(t *testing.T) {
+	t.Parallel()
+	rapid.Check(t, func(t *rapid.T) {
+		shop, r := decidetest.Random(t)
+		r.Trace = false
+		_, all := decideOn(t, shop, r)
+		n := rapid.IntRange(1, len(nudge.Placements)).Draw(t, "places")
+		r.Moment.Placements = rapid.Permutation(nudge.Placements).Draw(t, "order")[:n]
+		_, some := decideOn(t, shop, r)
+		for _, p := range nudge.Placements {
+			want := all.In(p)
+			if !slices.Contains(r.Moment.Placements, p) {
+				want = nil
+			}
+			assert.Equal(t, want, some.In(p), p)
+		}
+		for i := range some.Nudges {
+			a, b := &all.Nudges[i], &some.Nudges[i]
+			a.Reason, b.Reason, a.Gain, b.Gain = "", "", nil, nil
+		}
+		all.Shown, some.Shown, all.Says, some.Says = nil, nil, nil, nil
+		assert.Equal(t, all, some)
+	})
+}
+
 func TestRequestsAreRefusedByField(t *testing.T) {
 	goods := decidetest.Goods(t, map[string]money.Minor{"pen": money.Most / 200})
 	s := decidetest.Snapshot(t, 590, goods)
@@ -344,6 +371,8 @@ func TestRequestsAreRefusedByField(t *testing.T) {
 		"no such method":   {decide.Request{Cart: decide.Cart{Destination: &decide.Destination{Country: "DE"}, Method: "balloon"}}, "cart.method"},
 		"line twice":       {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: 1}, line{SKU: "pen", Quantity: 1})}, "cart.lines[1].id"},
 		"page":             {decide.Request{Moment: decide.Moment{Page: decide.Page{Kind: "attic"}}}, "moment.page.kind"},
+		"place":            {decide.Request{Moment: decide.Moment{Placements: []nudge.Placement{nudge.TopBar, "attic"}}}, "moment.placements[1]"},
+		"place twice":      {decide.Request{Moment: decide.Moment{Placements: []nudge.Placement{nudge.TopBar, nudge.TopBar}}}, "moment.placements[1]"},
 		"added to nothing": {decide.Request{Added: &decide.Added{Nudge: "none", Price: 1}}, "added.nudge"},
 		"added 0":          {decide.Request{Added: &decide.Added{Nudge: "none"}}, "added.price"},
 		"many codes":       {decide.Request{Cart: decide.Cart{Codes: strings.Split(strings.Repeat("A,", 30), ",")}}, "cart.codes"},

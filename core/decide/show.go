@@ -36,7 +36,6 @@ type speaker struct {
 
 // show decides the state of every nudge and fills the placements.
 func (w *work) show(d *Decision) {
-	d.Says, d.Shown = []Said{}, map[nudge.Placement][]string{}
 	candidates := slices.Grow(w.desk.contenders[:0], len(d.Nudges))
 	speakers := slices.Grow(w.desk.speakers[:0], len(d.Nudges))
 	w.desk.contenders, w.desk.speakers = candidates, speakers
@@ -63,8 +62,9 @@ func (w *work) show(d *Decision) {
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	candidates, speakers = w.gains(d, candidates, speakers)
-	placed := make([]bool, len(speakers))
-	for p, list := range choice.Pick(candidates, w.s.listed) {
+	placed, picked := make([]bool, len(speakers)), choice.Pick(candidates, w.s.listed)
+	d.Says, d.Shown = make([]Said, 0, min(len(speakers), len(picked))), make(map[nudge.Placement][]string, len(picked))
+	for p, list := range picked {
 		ids := make([]string, len(list))
 		for n, i := range list {
 			ids[n], placed[i] = candidates[i].Nudge, true
@@ -284,7 +284,7 @@ func (w *work) money(m money.Minor) string {
 	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.tongue.locale)
 }
 
-func (w *work) says(n *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
+func (w *work) says(c *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
 	r := &o.Rungs[st.rung]
 	value := func(p nudge.Placeholder) (string, bool) {
 		switch p {
@@ -293,7 +293,7 @@ func (w *work) says(n *compiled, o *NudgeOutcome, st standing, language string, 
 		case nudge.CartValue:
 			return w.amount(r.Measure, r.Counted, language), true
 		case nudge.RewardName:
-			return w.reward(n, r, language), true
+			return w.reward(c, r, language), true
 		case nudge.ToAdd:
 			missing, ok := r.missing()
 			return w.amount(r.Measure, missing, language), ok && st.state != nudge.Reached
@@ -306,18 +306,25 @@ func (w *work) says(n *compiled, o *NudgeOutcome, st standing, language string, 
 			case p == nudge.NextToAdd:
 				return w.amount(next.Measure, missing, language), true
 			case p == nudge.NextReward:
-				return w.reward(n, next, language), true
+				return w.reward(c, next, language), true
 			}
 		}
 		return "", false
 	}
 	out := Said{
 		Nudge: o.Nudge, Revision: o.Revision, Rung: r.Rung, State: st.state, Newly: st.newly, Language: language,
-		Pieces: fill(pieces, value), Look: n.Definition.Look, Progress: w.progress(o),
+		Pieces: fill(pieces, value), Look: c.Definition.Look, Progress: w.progress(o),
 	}
+	n := 0
 	for _, p := range out.Pieces {
-		out.Text += p.Text
+		n += len(p.Text)
 	}
+	var text strings.Builder
+	text.Grow(n)
+	for _, p := range out.Pieces {
+		text.WriteString(p.Text)
+	}
+	out.Text = text.String()
 	return out
 }
 
@@ -365,25 +372,25 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 // holds a placeholder with no value (such as the next reward on the last rung)
 // is left out whole.
 func fill(pieces []nudge.Piece, value func(nudge.Placeholder) (string, bool)) []Words {
-	var out, sentence []Words
-	whole := true
+	out := make([]Words, 0, len(pieces)+2)
+	begin, whole := 0, true // of the present sentence
 	flush := func() {
-		if whole {
-			out = append(out, sentence...)
+		if !whole {
+			out = out[:begin]
 		}
-		sentence, whole = nil, true
+		begin, whole = len(out), true
 	}
 	for _, p := range pieces {
 		if p.Placeholder != "" {
 			v, ok := value(p.Placeholder)
 			whole = whole && ok
-			sentence = append(sentence, Words{Text: v, Strong: true})
+			out = append(out, Words{Text: v, Strong: true})
 			continue
 		}
 		rest := p.Text
 		for rest != "" {
 			end := sentenceEnd(rest)
-			sentence = append(sentence, Words{Text: rest[:end]})
+			out = append(out, Words{Text: rest[:end]})
 			if end < len(rest) || endsSentence(rest) {
 				flush()
 			}

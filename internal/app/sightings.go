@@ -40,9 +40,11 @@ func (a *App) Saw(use KeyUse, origin, page string, outcome store.SightingOutcome
 	if len(page) > mostSightText {
 		page = page[:mostSightText]
 	}
-	shops := a.ring.allowing(origin)
+	var shops []string
 	if use.Shop != nil {
-		shops = []string{use.Shop.Shop.ID}
+		shops = append(shops, use.Shop.Shop.ID)
+	} else {
+		shops = a.ring.allowing(origin)
 	}
 	s := a.sightings
 	s.mu.Lock()

@@ -2,11 +2,11 @@ package storefront
 
 import (
 	_ "embed"
-	"encoding/json"
 	"net/http"
 	"slices"
 	"time"
 
+	"github.com/goccy/go-json"
 	"github.com/labstack/echo/v5"
 
 	"agonal.dev/agonal/core/catalog"
