@@ -145,3 +145,9 @@ func TestSimulatedPayment(t *testing.T) {
 	stop()
 	assert.ErrorContains(t, pay(gone, "hang"), "Nothing was charged")
 }
+
+func TestNamesBeginWithACapitalInEveryScript(t *testing.T) {
+	for typed, want := range map[string]string{"": "", "standard shipping": "Standard shipping", "通常配送": "通常配送", "écru": "Écru", "łódź": "Łódź", "\xff": "\xff"} {
+		assert.Equal(t, want, upper(typed))
+	}
+}
