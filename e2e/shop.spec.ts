@@ -116,6 +116,7 @@ test('the address outlasts another country, another method, errors, and a way ba
   await expect(pay).toHaveText('Pay €26.90'); // express is 12.90
   await expect(page.getByRole('radio', { name: /^Express/ })).toBeFocused();
   await typed();
+  await page.getByLabel('Country').focus();
   await page.getByLabel('Country').selectOption('France');
   await expect(pay).not.toHaveText('Pay €26.90');
   await expect(page.getByLabel('Country')).toHaveValue('FR');
@@ -133,7 +134,10 @@ test('the address outlasts another country, another method, errors, and a way ba
   await expect(page.getByRole('heading', { name: 'Checkout' })).toBeVisible();
   await typed();
   // The label stands beside its radio.
-  const [radio, label] = [await page.getByRole('radio', { name: 'A card that is approved' }).boundingBox(), await page.getByText('A card that is approved').boundingBox()];
+  const [radio, label] = [
+    await page.getByRole('radio', { name: 'A card that is approved' }).boundingBox(),
+    await page.getByText('A card that is approved').boundingBox(),
+  ];
   expect(label!.x - radio!.x - radio!.width).toBeLessThan(16);
   // A second press orders nothing twice.
   await pay.dblclick();

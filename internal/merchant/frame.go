@@ -97,8 +97,8 @@ type cartView struct {
 }
 
 type cartLineView struct {
-	SKU, Name, Option, Picture, Unit string
-	Quantity                         int64
+	SKU, Name, Option, Full, Picture, Unit string
+	Quantity                               int64
 }
 
 // frame decides one state of the workbench.
@@ -301,7 +301,7 @@ func (s *server) cartPart(cat *catalog.Catalog, region catalog.Region, d decide.
 			continue
 		}
 		it, _ := cat.Item(l.SKU)
-		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity}
+		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Full: it.Label(), Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity}
 		for _, o := range it.Variant.Options {
 			line.Option += o.Value + " · "
 		}
