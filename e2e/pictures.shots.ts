@@ -41,8 +41,26 @@ shots('merchant', {}, async (page, shot) => {
   await shot('import');
   await page.goto(merchant('shop/orders'));
   await shot('orders');
+  await page.goto(merchant('shop/regions/eu'));
+  await shot('region');
+  await page.goto(merchant('shop/settings'));
+  await shot('settings');
+  await page.goto(merchant('shop/connection'));
+  await shot('connection');
   await page.goto(`${agonal}/gallery`);
   await page.screenshot({ path: `${folder}/gallery.png`, fullPage: true });
+});
+shots('a new merchant', {}, async (page, shot) => {
+  await page.goto(`${agonal}/account/new`);
+  await page.getByLabel('Your name').fill('Jo Kade');
+  await page.getByLabel('E-mail').fill('jo@kade.example');
+  await page.getByLabel(/^\s*Password/).fill('a-long-password');
+  await page.getByRole('button', { name: 'Create account' }).click();
+  await page.getByText('You have no shop yet.').waitFor();
+  await page.getByLabel('Name').fill('Kade pots');
+  await page.getByRole('button', { name: 'Make the shop' }).click();
+  await page.getByRole('heading', { name: 'First steps' }).waitFor();
+  await shot('first-steps');
 });
 shots('merchant, dark and on a phone', { ...phone, colorScheme: 'dark' }, async (page, shot) => {
   await signIn(page);

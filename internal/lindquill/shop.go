@@ -362,7 +362,23 @@ type country struct{ Code, Name string }
 type cartRow struct {
 	SKU, Label, Picture, ID, Amount string
 	Quantity                        int64
-	Typed, Error                    string // the quantity as typed, and what is wrong with it
+	slip                            slip // what is wrong with the quantity as it was typed
+}
+
+// WrongIn is what is wrong with the quantity typed in the cart page or the drawer.
+func (r cartRow) WrongIn(in string) string {
+	if r.slip.In != in {
+		return ""
+	}
+	return r.slip.Say
+}
+
+// TypedIn is the quantity as it stands in the cart page or the drawer.
+func (r cartRow) TypedIn(in string) string {
+	if r.slip.In == in {
+		return r.slip.Typed
+	}
+	return strconv.FormatInt(r.Quantity, 10)
 }
 
 var countryNames = map[string]string{
@@ -411,9 +427,8 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	for _, l := range p.Lines {
 		it, _ := v.stock.list.Catalog().Item(l.SKU)
 		row := cartRow{SKU: l.SKU, Label: it.Label(), Picture: it.Product.Picture, ID: it.Product.ID, Amount: v.money(l.Amount), Quantity: l.Quantity}
-		row.Typed = strconv.FormatInt(l.Quantity, 10)
-		if f := v.slip; f.SKU == l.SKU && (f.In == "page" || f.In == "drawer") {
-			row.Typed, row.Error = f.Typed, f.Say
+		if f := v.slip; f.SKU == l.SKU {
+			row.slip = f
 		}
 		out.Cart = append(out.Cart, row)
 		out.Units += l.Quantity

@@ -8,31 +8,32 @@ import (
 	"agonal.dev/agonal/core/money"
 )
 
-// The strip is drawn in a box of stripWide × stripHigh units; the scale runs from
-// stripLeft to stripRight, fees stand between stripTop (the highest) and stripBase.
+// Across, the strip is drawn in thousandths of the room there is, so that its
+// letters keep their size; up and down in units of the screen: fees stand between
+// stripTop (the highest) and stripBase.
 const (
-	stripWide  = 560
-	stripHigh  = 104
-	stripLeft  = 8
-	stripRight = 552
-	stripTop   = 26
-	stripBase  = 78
+	stripHigh = 104
+	stripTop  = 26
+	stripBase = 78
+	// stripApart is how far labels are apart at least; closer ones are left to the
+	// words and the bands beside it.
+	stripApart = 150
 )
 
 // stripView draws a method's fee over goods value or weight.
 type stripView struct {
-	Wide, High, Base int
-	Steps            []stripStep
-	Path             string // the fee as a line
-	Area             string // and what is below it
-	Label            string // the same in words
+	High, Base, TickY, FromY int
+	Steps                    []stripStep
+	Label                    string // the same in words
 }
 
-// stripStep is a band: from where it begins, and its fee.
+// stripStep is a band: where it begins and ends, and its fee.
 type stripStep struct {
-	X, Y      int
-	From, Fee string
-	FeeY      int
+	X, To, Wide string // of the room across, as a percentage
+	Y, High     int
+	Before      int    // where the fee before it stands
+	From, Fee   string // empty: too close to the one before
+	FeeY        int
 }
 
 func stripOf(m catalog.Method, cur money.Currency, locale string) *stripView {
@@ -52,33 +53,40 @@ func stripOf(m catalog.Method, cur money.Currency, locale string) *stripView {
 	for _, b := range m.Bands {
 		high = max(high, b.Fee)
 	}
-	v := &stripView{Wide: stripWide, High: stripHigh, Base: stripBase}
-	scale := func(part, whole int64, span int) int {
-		x, err := money.MulDiv(int64(span), part, whole)
+	v := &stripView{High: stripHigh, Base: stripBase, TickY: stripBase + 5, FromY: stripBase + 18}
+	scale := func(part, whole, span int64) int {
+		x, err := money.MulDiv(span, part, whole)
 		if err != nil {
-			return span
+			return int(span)
 		}
 		return int(x)
 	}
-	var path strings.Builder
-	var say []string
-	for i, b := range m.Bands {
-		x := stripLeft + scale(b.From, most, stripRight-stripLeft)
-		if len(m.Bands) == 1 {
-			x = stripLeft
+	share := func(thousandths int) string { return fmt.Sprintf("%d.%d%%", thousandths/10, thousandths%10) }
+	begins := func(i int) int {
+		switch {
+		case i == len(m.Bands):
+			return 1000
+		case len(m.Bands) == 1:
+			return 0
 		}
-		y := stripBase - scale(b.Fee, high, stripBase-stripTop)
-		if i == 0 {
-			fmt.Fprintf(&path, "M%d %d", x, y)
-		} else {
-			fmt.Fprintf(&path, "H%dV%d", x, y)
-		}
-		v.Steps = append(v.Steps, stripStep{X: x, Y: y, From: from(b.From), Fee: show(b.Fee), FeeY: y - 5})
-		say = append(say, "from "+from(b.From)+" "+show(b.Fee))
+		return scale(m.Bands[i].From, most, 1000)
 	}
-	fmt.Fprintf(&path, "H%d", stripRight)
-	v.Path = path.String()
-	v.Area = v.Path + fmt.Sprintf("V%dH%dZ", stripBase, stripLeft)
+	var say []string
+	before, labelled := stripBase, -stripApart
+	for i, b := range m.Bands {
+		x, to := begins(i), begins(i+1)
+		y := stripBase - scale(b.Fee, high, stripBase-stripTop)
+		step := stripStep{X: share(x), To: share(to), Wide: share(max(0, to-x)), Y: y, High: stripBase - y, Before: before, FeeY: y - 5}
+		if i == 0 {
+			step.Before = y
+		}
+		if x-labelled >= stripApart {
+			step.From, step.Fee, labelled = from(b.From), show(b.Fee), x
+		}
+		v.Steps = append(v.Steps, step)
+		say = append(say, "from "+from(b.From)+" "+show(b.Fee))
+		before = y
+	}
 	v.Label = "Fee: " + strings.Join(say, ", ")
 	return v
 }
