@@ -236,4 +236,7 @@ test('the keyboard alone does the whole story', async ({ page, context }) => {
   }
   await shop.keyboard.press('Enter');
   await expect(shop.getByRole('heading', { name: /Thank you, Rhys Calder/ })).toBeVisible();
+  await page.getByLabel('More', { exact: true }).click();
+  await page.getByRole('button', { name: 'End this nudge' }).click();
+  await expect(page.getByText(/is ended now/)).toBeVisible();
 });

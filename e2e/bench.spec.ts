@@ -69,6 +69,8 @@ test('two people on one draft: the second finds out and loses nothing that is st
   await expect(other.getByLabel('Name, for yourselves')).toHaveValue('By Tam'); // what was typed is still there
   await other.locator('details[open] .panel').getByRole('button', { name: 'Save' }).click();
   await expect(other.getByRole('heading', { name: 'By Tam' })).toBeVisible();
+  await rename(other, 'Parcels to Japan');
+  await expect(other.getByRole('heading', { name: 'Parcels to Japan' })).toBeVisible();
 });
 
 test('what is wrong is said where it was typed, and the typed text stays', async ({ page }) => {

@@ -4,7 +4,13 @@ import { agonal, lindquill } from './servers';
 
 export default defineConfig({
   testDir: '.',
-  testMatch: process.env.SHOTS ? '*.shots.ts' : '*.spec.ts',
+  // A hasty hand leaves the shop as it comes: it goes last.
+  projects: process.env.SHOTS
+    ? [{ name: 'pictures', testMatch: '*.shots.ts' }]
+    : [
+        { name: 'stories', testMatch: '*.spec.ts', testIgnore: 'use.spec.ts' },
+        { name: 'use', testMatch: 'use.spec.ts', dependencies: process.env.ALONE ? [] : ['stories'] },
+      ],
   timeout: 90_000,
   expect: { timeout: 10_000 },
   workers: 1, // one shop, one story at a time

@@ -79,6 +79,8 @@ test('a double click does everything once', async ({ page }) => {
   test.setTimeout(120_000);
   await signIn(page);
   const drafts = () => page.locator('#board-list > article').count();
+  await expect(page.getByRole('article', { name: 'Parcels to Japan' })).toBeVisible();
+  await page.waitForLoadState();
   const before = await drafts();
   await page.goto(shop('nudges/start'));
   await page.getByRole('button', { name: /^Begin with: A code/ }).dblclick();

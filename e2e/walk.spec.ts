@@ -121,6 +121,10 @@ test('the whole story, from a file to an order and a pause', async ({ page, cont
   await later.goto(`${lindquill}/products/story-ink`);
   await expect(topBar(later)).toBeHidden();
   await expect(topBar(shop)).toBeHidden({ timeout: 30_000 });
+  for (const name of ['Winter ladder', 'Harbour code']) {
+    await page.getByRole('button', { name: `Resume ${name}` }).click();
+    await expect(page.getByRole('button', { name: `Pause ${name}` })).toBeVisible();
+  }
 });
 
 test('from the board to a live ladder in at most twelve clicks', async ({ page }) => {
@@ -137,4 +141,7 @@ test('from the board to a live ladder in at most twelve clicks', async ({ page }
   test.info().annotations.push({ type: 'clicks', description: String(clicks) });
   expect(clicks).toBeGreaterThan(2);
   expect(clicks).toBeLessThanOrEqual(12);
+  await page.getByLabel('More', { exact: true }).click();
+  await page.getByRole('button', { name: 'End this nudge' }).click();
+  await expect(page.getByText(/is ended now/)).toBeVisible();
 });

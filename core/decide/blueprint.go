@@ -216,7 +216,7 @@ func (p *planner) unit(r *nudge.Reward) step {
 	u := &pricing.Unit{
 		Key: p.key, Form: unitForms[r.Kind], Size: r.Size, Pays: r.PayFor, Gets: r.Get,
 		Pick: max(r.Cheapest, r.Dearest), Dearest: r.Dearest > 0 || r.DearestFirst,
-		PerLine: p.settings.Rounding == PerLine, Elsewhere: r.On != nil || nudge.Repeats(r.Kind),
+		PerLine: p.settings.Rounding == PerLine, Elsewhere: r.On != nil,
 		Amount: r.Amounts[p.region.ID].Minor,
 	}
 	if r.Percent != nil {

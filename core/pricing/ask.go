@@ -107,7 +107,18 @@ func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) 
 	}
 	var use []int
 	if method >= 0 {
-		use = p.fewest(method, p.listFee(&st, method), p.shipHolds(c.After, st.after))
+		fee, holds := p.listFee(&st, method), p.shipHolds(c.After, st.after)
+		if p.Mode == ByPriority {
+			var held []int
+			for i, h := range holds {
+				if h {
+					held = append(held, i)
+				}
+			}
+			use = p.inTurn(method, fee, held)
+		} else {
+			use = p.fewest(method, fee, holds)
+		}
 	}
 	ship, ok := p.shipping(&st, method, use)
 	if !ok {

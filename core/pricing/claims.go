@@ -65,12 +65,12 @@ func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 	if !e.charge(len(e.free) / 8) {
 		return
 	}
-	first := e.p.claimSets(pk.unit, e.free, limit)
+	first := e.p.claimSets(pk, e.free, limit)
 	if first.Sets == 0 {
 		return
 	}
 	try(first)
-	runs := e.p.runs(u.On, e.free)
+	runs := e.p.runsOf(pk, u.On, e.free)
 	most := limit / e.p.rewardedPerSet(u)
 	var made []Part
 	var count int64
@@ -187,12 +187,12 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 	if !e.charge(int(min(1<<20, all/(u.Size+1)*int64(len(e.free))/16))) {
 		return
 	}
-	first := p.claimEvery(pk.unit, e.free, limit)
+	first := p.claimEvery(pk, e.free, limit)
 	if first.Sets > 0 {
 		try(first)
 	}
 	contested := e.othersTake(pk)
-	earn := p.runs(u.Goal.Scope, e.free)
+	earn := p.runsOf(pk, u.Goal.Scope, e.free)
 	var units int64
 	for _, r := range earn {
 		units += r.qty
@@ -218,11 +218,11 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 				})
 				return !e.over
 			}
-			c, ok := p.everyFrom(pk.unit, bought, left, sets, limit)
+			c, ok := p.everyFrom(pk, bought, left, sets, limit)
 			if !ok {
 				return true
 			}
-			e.ties(c, len(bought), left, func(c Claim) {
+			e.ties(pk, c, len(bought), left, func(c Claim) {
 				if !sameParts(c, first) {
 					try(c)
 				}
@@ -255,7 +255,7 @@ func (e *enumerator) anyRewards(pk pick, bought []run, left []int64, sets, limit
 	p, u := e.p, &e.p.Units[pk.unit]
 	var can []run
 	var units int64
-	for _, r := range p.runs(u.On, left) {
+	for _, r := range p.runsOf(pk, u.On, left) {
 		if p.saves(u, r.line, r.price) > 0 {
 			can = append(can, r)
 			units += r.qty
@@ -290,7 +290,7 @@ func (e *enumerator) anyRewards(pk pick, bought []run, left []int64, sets, limit
 
 // ties gives a claim, and those that reward other units at the same prices: of
 // equally cheap units any may be rewarded.
-func (e *enumerator) ties(c Claim, fixed int, left []int64, try func(Claim)) {
+func (e *enumerator) ties(pk pick, c Claim, fixed int, left []int64, try func(Claim)) {
 	try(c)
 	u := &e.p.Units[c.Unit]
 	levels := map[money.Minor]int64{}
@@ -311,7 +311,7 @@ func (e *enumerator) ties(c Claim, fixed int, left []int64, try func(Claim)) {
 			return
 		}
 		var alike []run
-		for _, r := range e.p.runs(u.On, left) {
+		for _, r := range e.p.runsOf(pk, u.On, left) {
 			if r.price == prices[at] && e.p.saves(u, r.line, r.price) > 0 {
 				alike = append(alike, r)
 			}

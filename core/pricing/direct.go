@@ -75,7 +75,7 @@ func (d *directly) ladder(from, to int) bool {
 	n := p.nudge(p.Units[from].Nudge)
 	apart := p.Units[from].apart()
 	for i := from; i < to; i++ {
-		if p.Units[i].Goal.Most > 0 || p.Units[i].apart() != apart {
+		if u := &p.Units[i]; u.Goal.Most > 0 || u.apart() != apart || apart && (u.inSets() || u.Pick > 0) {
 			return false
 		}
 	}
@@ -155,7 +155,7 @@ func (d *directly) sets(at int) bool {
 	if lines > 1 {
 		return false
 	}
-	return d.take(p.claimSets(at, free, p.mostUnits(u, 0)))
+	return d.take(p.claimSets(pick{at, -1}, free, p.mostUnits(u, 0)))
 }
 
 // apart gives each product the highest rung that it has reached.

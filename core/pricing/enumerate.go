@@ -298,7 +298,7 @@ func (e *enumerator) apart(at int, can []int) [][]pick {
 			if !p.couldHold(&p.Units[u], k, contested) {
 				continue
 			}
-			if p.savesAny(u, k) {
+			if p.savesAny(u, k) && (!p.Units[u].inSets() || p.couldTake(pick{u, k}, j, e.free)) {
 				ways = append(ways, []pick{{u, k}})
 			}
 			if !contested {
@@ -548,8 +548,8 @@ func (e *enumerator) onTop(line int, price money.Minor) money.Minor {
 // mostSaved bounds what a special rung can save on free units.
 func (p *Problem) mostSaved(pk pick, free []int64) money.Minor {
 	u := &p.Units[pk.unit]
-	if u.Form == SetPrice || u.Form == NForM {
-		return p.claimSets(pk.unit, free, anyUnits).Saved()
+	if u.wholeSets() {
+		return p.claimSets(pk, free, anyUnits).Saved()
 	}
 	var sum money.Minor
 	for _, r := range p.runs(u.On, free) {

@@ -244,9 +244,9 @@ func (e *enumerator) halfMeasure(claims []Claim, pk pick) bool {
 	}
 	switch {
 	case u.Form == Every:
-		return e.moreEvery(c, u, left)
+		return e.moreEvery(c, pk, left)
 	case u.inSets():
-		return left >= p.rewardedPerSet(u) && p.claimSets(pk.unit, e.free, p.rewardedPerSet(u)).Sets > 0
+		return left >= p.rewardedPerSet(u) && p.claimSets(pk, e.free, p.rewardedPerSet(u)).Sets > 0
 	}
 	mine := func(line int) bool { return pk.kind < 0 || p.kind(u, line) == pk.kind }
 	var own int64
@@ -277,24 +277,30 @@ func (e *enumerator) halfMeasure(claims []Claim, pk pick) bool {
 
 // moreEvery tells whether "every" could reward one more free unit, for the sets
 // it has or for one more.
-func (e *enumerator) moreEvery(c Claim, u *Unit, left int64) bool {
-	p := e.p
+func (e *enumerator) moreEvery(c Claim, pk pick, left int64) bool {
+	p, u := e.p, &e.p.Units[pk.unit]
+	mine := func(line int) bool { return pk.kind < 0 || p.kind(u, line) == pk.kind }
 	var bought, rewarded []run
+	var earned, got int64
 	for _, part := range c.Parts {
+		if !mine(part.Line) {
+			continue
+		}
 		r := run{part.Line, part.Qty, p.Lines[part.Line].Unit}
 		if part.Off > 0 {
-			rewarded = append(rewarded, r)
+			rewarded, got = append(rewarded, r), got+part.Qty
 		} else {
-			bought = append(bought, r)
+			bought, earned = append(bought, r), earned+part.Qty
 		}
 	}
+	sets := earned / u.Size
 	for i, n := range e.free {
-		if n == 0 || p.saves(u, i, p.Lines[i].Unit) == 0 {
+		if n == 0 || !mine(i) || p.saves(u, i, p.Lines[i].Unit) == 0 {
 			continue
 		}
 		one := run{i, 1, p.Lines[i].Unit}
-		fits := func(rewarded []run) bool { return !p.overlaps(u) || matched(bought, rewarded, c.Sets, u.Size, u.Gets) }
-		if left > 0 && e.p.rewarded(c) < c.Sets*u.Gets && fits(append(slices.Clone(rewarded), one)) {
+		fits := func(rewarded []run) bool { return !p.overlaps(u) || matched(bought, rewarded, sets, u.Size, u.Gets) }
+		if left > 0 && got < sets*u.Gets && fits(append(slices.Clone(rewarded), one)) {
 			return true
 		}
 		for k, r := range rewarded {
@@ -307,16 +313,7 @@ func (e *enumerator) moreEvery(c Claim, u *Unit, left int64) bool {
 		if left == 0 {
 			continue
 		}
-		var earn int64
-		for j, m := range e.free {
-			if j == i {
-				m--
-			}
-			if u.Goal.Scope[j] && m > 0 && (!p.overlaps(u) || p.Lines[j].Unit >= p.Lines[i].Unit) {
-				earn += m
-			}
-		}
-		if earn >= u.Size {
+		if p.earns(pk, i, e.free) {
 			return true
 		}
 	}
@@ -342,7 +339,7 @@ func (e *enumerator) missedProduct(units func(ladder int) func(int) int64) bool 
 			for k := len(rungs) - 1; k >= 0; k-- {
 				u := &p.Units[rungs[k]]
 				if _, _, ok := p.heldFor(u, p.kind(u, i), units(o)); ok && u.Goal.Scope[i] {
-					if p.saves(u, i, p.Lines[i].Unit) > 0 && p.nudge(u.Nudge).MostUnits == 0 && u.Pick == 0 {
+					if p.nudge(u.Nudge).MostUnits == 0 && u.Pick == 0 && p.couldTake(pick{rungs[k], p.kind(u, i)}, i, e.free) {
 						return true
 					}
 					break
@@ -351,6 +348,37 @@ func (e *enumerator) missedProduct(units func(ladder int) func(int) int64) bool 
 		}
 	}
 	return false
+}
+
+// couldTake tells whether a rung could reward a free unit of a line, or make a set
+// with units of its kind.
+func (p *Problem) couldTake(pk pick, line int, free []int64) bool {
+	u := &p.Units[pk.unit]
+	switch {
+	case u.wholeSets():
+		return p.claimSets(pk, free, anyUnits).Sets > 0
+	case u.Form == Every:
+		return slices.ContainsFunc(p.runsOf(pk, u.On, free), func(r run) bool {
+			return p.saves(u, r.line, r.price) > 0 && p.earns(pk, r.line, free)
+		})
+	}
+	return p.saves(u, line, p.Lines[line].Unit) > 0
+}
+
+// earns tells whether free units could earn "every" for a free unit of a line.
+func (p *Problem) earns(pk pick, line int, free []int64) bool {
+	u := &p.Units[pk.unit]
+	ruled := p.overlaps(u)
+	var n int64
+	for _, r := range p.runsOf(pk, u.Goal.Scope, free) {
+		if r.line == line {
+			r.qty--
+		}
+		if !ruled || r.price >= p.Lines[line].Unit {
+			n += r.qty
+		}
+	}
+	return n >= u.Size
 }
 
 // seg is a run of units of one line at the price that remains.

@@ -318,7 +318,7 @@ func (n *naive) everyProduct(r int) bool {
 		}
 		for h := len(n.p.Units) - 1; h >= 0; h-- {
 			if n.p.Units[h].Key.Nudge == u.Key.Nudge && n.unitGoal(h, k) {
-				if n.saves(h, n.units[i], n.p.Lines[n.units[i]].Unit) > 0 {
+				if n.p.Units[h].Form < pricing.SetPrice && n.saves(h, n.units[i], n.p.Lines[n.units[i]].Unit) > 0 || n.p.Units[h].Form >= pricing.SetPrice && n.oneSet(h, k) {
 					return false
 				}
 				break
@@ -326,6 +326,48 @@ func (n *naive) everyProduct(r int) bool {
 		}
 	}
 	return true
+}
+
+// ofKind keeps the units of one product, or all where kind is below zero.
+func (n *naive) ofKind(r, kind int, units []int) []int {
+	var out []int
+	for _, i := range units {
+		if kind < 0 || n.kind(n.p.Units[r].Goal, n.units[i]) == kind {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// oneSet tells whether a rung could make a set that saves of the free units of a
+// product.
+func (n *naive) oneSet(r, kind int) bool {
+	u := n.p.Units[r]
+	free := n.ofKind(r, kind, n.free())
+	found := false
+	if u.Form != pricing.Every {
+		var can []int
+		for _, i := range free {
+			if u.On[n.units[i]] {
+				can = append(can, i)
+			}
+		}
+		subsets(can, int(u.Size), func(set []int) { found = found || n.setOff(r, set, make([]int64, len(n.units))) })
+		return found
+	}
+	for _, i := range free {
+		if n.saves(r, n.units[i], n.p.Lines[n.units[i]].Unit) == 0 {
+			continue
+		}
+		var earn []int
+		for _, j := range free {
+			if j != i && u.Goal.Scope[n.units[j]] {
+				earn = append(earn, j)
+			}
+		}
+		subsets(earn, int(u.Size), func(e []int) { found = found || n.rule(r, e, []int{i}, 1) })
+	}
+	return found
 }
 
 // price works out what each rung takes off its units, in every way its sets can
@@ -352,7 +394,7 @@ func (n *naive) price(rungs []int, at int, off []int64) {
 			}
 		})
 	case pricing.Every:
-		n.everyWays(r, mine, func(next []int64) { n.price(rungs, at+1, next) }, off)
+		n.everyKind(r, n.kinds(r), off, func(next []int64) { n.price(rungs, at+1, next) })
 	default:
 		next := slices.Clone(off)
 		if n.simpleOff(r, mine, next) {
@@ -395,6 +437,11 @@ func (n *naive) setOff(r int, set []int, off []int64) bool {
 	u := n.p.Units[r]
 	if len(set) != int(u.Size) {
 		return false
+	}
+	for _, i := range set {
+		if apart(u) && n.kind(u.Goal, n.units[i]) != n.kind(u.Goal, n.units[set[0]]) {
+			return false // a set is made of one product only
+		}
 	}
 	set = slices.Clone(set)
 	slices.Sort(set)
@@ -460,7 +507,7 @@ func (n *naive) oneMoreSet(r int, off []int64, sets int) bool {
 	}
 	var can []int
 	for _, i := range n.free() {
-		if u.On[n.units[i]] {
+		if u.On[n.units[i]] && (!apart(u) || n.unitGoal(r, n.kind(u.Goal, n.units[i]))) {
 			can = append(can, i)
 		}
 	}
@@ -534,10 +581,21 @@ func (n *naive) reaches(r, line int) bool {
 	return slices.Contains(n.kinds(r), n.kind(n.p.Units[r].Goal, line))
 }
 
+// everyKind prices "every" for one product after the other, where they are judged
+// by themselves.
+func (n *naive) everyKind(r int, kinds []int, off []int64, f func([]int64)) {
+	if len(kinds) == 0 {
+		f(off)
+		return
+	}
+	n.everyWays(r, kinds[0], func(next []int64) { n.everyKind(r, kinds[1:], next, f) }, off)
+}
+
 // everyWays prices "every": each split of the units into those that earn and
 // those that are rewarded.
-func (n *naive) everyWays(r int, mine []int, f func([]int64), off []int64) {
+func (n *naive) everyWays(r, kind int, f func([]int64), off []int64) {
 	u := n.p.Units[r]
+	mine := n.ofKind(r, kind, n.took(r))
 	seen := map[string]bool{}
 	for rewards := 1; rewards < len(mine); rewards++ {
 		bought := len(mine) - rewards
@@ -565,7 +623,7 @@ func (n *naive) everyWays(r int, mine []int, f func([]int64), off []int64) {
 				}
 			}
 			key := string(n.lineTotals(next))
-			if seen[key] || !n.rule(r, gave, got, sets) || n.betterReward(r, gave, got, sets) {
+			if seen[key] || !n.rule(r, gave, got, sets) || n.betterReward(r, kind, gave, got, sets) {
 				return
 			}
 			seen[key] = true
@@ -641,10 +699,10 @@ func minus(a, b []int) []int {
 
 // betterReward tells whether another free unit should have been rewarded: in the
 // place of a dearer (for dearest: a cheaper) one, beside it, or for one more set.
-func (n *naive) betterReward(r int, gave, got []int, sets int) bool {
+func (n *naive) betterReward(r, kind int, gave, got []int, sets int) bool {
 	u := n.p.Units[r]
 	price := func(i int) int64 { return n.p.Lines[n.units[i]].Unit }
-	for _, i := range n.free() {
+	for _, i := range n.ofKind(r, kind, n.free()) {
 		if n.saves(r, n.units[i], price(i)) == 0 {
 			continue
 		}
@@ -660,7 +718,7 @@ func (n *naive) betterReward(r int, gave, got []int, sets int) bool {
 			continue
 		}
 		var earn []int
-		for _, j := range n.free() {
+		for _, j := range n.ofKind(r, kind, n.free()) {
 			if j != i && u.Goal.Scope[n.units[j]] {
 				earn = append(earn, j)
 			}

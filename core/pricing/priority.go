@@ -303,9 +303,9 @@ func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 	u := &p.Units[unit]
 	switch {
 	case u.Form == Every:
-		return p.mostEvery(unit, free, limit)
+		return p.mostEvery(pick{unit, kind}, free, limit)
 	case u.inSets():
-		return p.claimSets(unit, free, limit)
+		return p.claimSets(pick{unit, kind}, free, limit)
 	}
 	var can []run
 	for _, r := range p.runs(u.On, free) {
@@ -336,13 +336,13 @@ func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 
 // mostEvery returns the claim of "every" that saves most and leaves nothing half
 // done, of so many as are looked at.
-func (p *Problem) mostEvery(unit int, free []int64, limit int64) Claim {
+func (p *Problem) mostEvery(pk pick, free []int64, limit int64) Claim {
 	e := p.enumerator()
 	e.free, e.quota, e.nodes = slices.Clone(free), mostEverySteps, mostEverySteps
-	best, most := Claim{Unit: unit}, money.Minor(0)
-	e.everys(pick{unit, -1}, limit, func(c Claim) {
+	best, most := Claim{Unit: pk.unit}, money.Minor(0)
+	e.everys(pk, limit, func(c Claim) {
 		e.claim(c, 1)
-		if saved := c.Saved(); saved > most && !e.moreEvery(c, &p.Units[unit], limit-p.rewarded(c)) {
+		if saved := c.Saved(); saved > most && !e.moreEvery(c, pk, limit-p.rewarded(c)) {
 			best, most = c, saved
 		}
 		e.claim(c, -1)
@@ -457,20 +457,28 @@ func (p *Problem) byPriority(method int) candidate {
 	return c
 }
 
-// shippedBy is the shipping side with what a walk has reached.
+// shippedBy is the shipping side with what a walk has reached: in the merchant's
+// order, each on what remains of the fee, as long as it lowers it.
 func (p *Problem) shippedBy(t *Turns, st *goodsStage, method int) shipStage {
-	if method < 0 {
-		ship, _ := p.shipping(st, method, nil)
-		return ship
+	var use []int
+	if method >= 0 {
+		use = p.inTurn(method, p.listFee(st, method), t.ships)
 	}
-	holds := make([]bool, len(p.Ships))
-	fee := p.listFee(st, method)
-	for _, i := range t.ships {
-		n := p.nudge(p.Ships[i].Nudge)
-		holds[i] = !n.HasBudget || fee-p.Ships[i].By[method].Lower(fee) <= n.Budget
-	}
-	ship, _ := p.shipping(st, method, p.fewest(method, fee, holds))
+	ship, _ := p.shipping(st, method, use)
 	return ship
+}
+
+// inTurn returns those of some shipping rungs, in the merchant's order, that lower
+// what remains of the fee, within their budgets.
+func (p *Problem) inTurn(method int, fee money.Minor, rungs []int) []int {
+	var use []int
+	for _, i := range rungs {
+		next, n := p.Ships[i].By[method].Lower(fee), p.nudge(p.Ships[i].Nudge)
+		if next < fee && (!n.HasBudget || fee-next <= n.Budget) {
+			use, fee = append(use, i), next
+		}
+	}
+	return use
 }
 
 // AfterOrders returns each line once the order rewards marked in given are taken

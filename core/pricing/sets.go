@@ -9,13 +9,13 @@ import (
 // claimSets returns the claim of a reward in sets that saves most from the free
 // units: sets from the dearest units down, as many as save money, at most
 // limit rewarded units. Its time grows with lines, not with units.
-func (p *Problem) claimSets(at int, free []int64, limit int64) Claim {
-	u := &p.Units[at]
-	c := Claim{Unit: at}
+func (p *Problem) claimSets(pk pick, free []int64, limit int64) Claim {
+	u := &p.Units[pk.unit]
+	c := Claim{Unit: pk.unit}
 	if u.Form == Every {
-		return p.claimEvery(at, free, limit)
+		return p.claimEvery(pk, free, limit)
 	}
-	runs := p.runs(u.On, free)
+	runs := p.runsOf(pk, u.On, free)
 	most := limit / max(1, p.rewardedPerSet(u))
 	for len(runs) > 0 && c.Sets < most {
 		n := int64(1)
@@ -168,10 +168,10 @@ func (p *Problem) overlaps(u *Unit) bool {
 // claimEvery returns a claim of "every" that saves most: as many sets as there
 // are units to earn and to reward, rewarding the cheapest that are left, or set by
 // set the dearest.
-func (p *Problem) claimEvery(at int, free []int64, limit int64) Claim {
-	u := &p.Units[at]
+func (p *Problem) claimEvery(pk pick, free []int64, limit int64) Claim {
+	u := &p.Units[pk.unit]
 	if u.Dearest && p.overlaps(u) {
-		return p.everyInTurn(at, free, limit)
+		return p.everyInTurn(pk, free, limit)
 	}
 	var units int64
 	for i := range free {
@@ -183,16 +183,16 @@ func (p *Problem) claimEvery(at int, free []int64, limit int64) Claim {
 	if most > 1<<10 {
 		// With so many, one more or less is found by halving.
 		most = mostFitting(most, func(n int64) bool {
-			_, ok := p.everyOf(at, free, n, limit)
+			_, ok := p.everyOf(pk, free, n, limit)
 			return ok
 		})
 	}
 	for sets := most; sets > 0; sets-- {
-		if c, ok := p.everyOf(at, free, sets, limit); ok {
+		if c, ok := p.everyOf(pk, free, sets, limit); ok {
 			return c
 		}
 	}
-	return Claim{Unit: at}
+	return Claim{Unit: pk.unit}
 }
 
 // mostFitting returns the largest n up to most that fits, where fewer fit as well.
@@ -215,12 +215,12 @@ func mostFitting(most int64, fits func(int64) bool) int64 {
 // everyInTurn makes sets from the dearest units down: for each the dearest units
 // earn, those that cannot be rewarded before others, and the dearest that are not
 // dearer than they are rewarded.
-func (p *Problem) everyInTurn(at int, free []int64, limit int64) Claim {
-	u := &p.Units[at]
+func (p *Problem) everyInTurn(pk pick, free []int64, limit int64) Claim {
+	u := &p.Units[pk.unit]
 	left := slices.Clone(free)
-	c := Claim{Unit: at}
+	c := Claim{Unit: pk.unit}
 	for limit > 0 {
-		bought := cut(p.earning(u, left), u.Size)
+		bought := cut(p.earning(pk, left), u.Size)
 		if bought == nil {
 			break
 		}
@@ -228,7 +228,7 @@ func (p *Problem) everyInTurn(at int, free []int64, limit int64) Claim {
 		for _, r := range bought {
 			after[r.line] -= r.qty
 		}
-		one, ok := p.everyFrom(at, bought, after, 1, limit)
+		one, ok := p.everyFrom(pk, bought, after, 1, limit)
 		if !ok {
 			break
 		}
@@ -266,8 +266,9 @@ func (p *Problem) repeats(c Claim, left []int64) int64 {
 
 // earning lists the units that may earn, those first that cannot be rewarded, then
 // the dearest.
-func (p *Problem) earning(u *Unit, free []int64) []run {
-	all := p.runs(u.Goal.Scope, free)
+func (p *Problem) earning(pk pick, free []int64) []run {
+	u := &p.Units[pk.unit]
+	all := p.runsOf(pk, u.Goal.Scope, free)
 	out := make([]run, 0, len(all))
 	for _, rewarded := range []bool{false, true} {
 		for _, r := range all {
@@ -282,9 +283,9 @@ func (p *Problem) earning(u *Unit, free []int64) []run {
 // everyOf builds a claim of "every" with so many sets. The units that earn are
 // those that cannot be rewarded first, then the dearest; the rewarded ones are the
 // cheapest of the rest (dearest: the dearest that nothing forbids).
-func (p *Problem) everyOf(at int, free []int64, sets, limit int64) (Claim, bool) {
-	u := &p.Units[at]
-	bought := cut(p.earning(u, free), sets*u.Size)
+func (p *Problem) everyOf(pk pick, free []int64, sets, limit int64) (Claim, bool) {
+	u := &p.Units[pk.unit]
+	bought := cut(p.earning(pk, free), sets*u.Size)
 	if bought == nil {
 		return Claim{}, false
 	}
@@ -292,14 +293,14 @@ func (p *Problem) everyOf(at int, free []int64, sets, limit int64) (Claim, bool)
 	for _, r := range bought {
 		left[r.line] -= r.qty
 	}
-	return p.everyFrom(at, bought, left, sets, limit)
+	return p.everyFrom(pk, bought, left, sets, limit)
 }
 
 // everyFrom rewards units for bought ones: the claim, or false where nothing is
 // saved or a rewarded unit would be dearer than those that earned it.
-func (p *Problem) everyFrom(at int, bought []run, left []int64, sets, limit int64) (Claim, bool) {
-	u := &p.Units[at]
-	cheap := p.runs(u.On, left)
+func (p *Problem) everyFrom(pk pick, bought []run, left []int64, sets, limit int64) (Claim, bool) {
+	u := &p.Units[pk.unit]
+	cheap := p.runsOf(pk, u.On, left)
 	if !u.Dearest {
 		slices.Reverse(cheap)
 		slices.SortStableFunc(cheap, func(a, b run) int {
@@ -312,7 +313,7 @@ func (p *Problem) everyFrom(at int, bought []run, left []int64, sets, limit int6
 			return a.line - b.line
 		})
 	}
-	c := Claim{Unit: at, Sets: sets}
+	c := Claim{Unit: pk.unit, Sets: sets}
 	for _, r := range bought {
 		c.Parts = append(c.Parts, Part{r.line, r.qty, 0})
 	}

@@ -45,6 +45,9 @@ type Unit struct {
 // inSets tells whether the reward repeats per set and takes whole sets.
 func (u *Unit) inSets() bool { return u.Form >= SetPrice }
 
+// wholeSets tells whether the reward prices whole sets of its units.
+func (u *Unit) wholeSets() bool { return u.Form == SetPrice || u.Form == NForM }
+
 // apart tells whether every product is judged by itself and gets the reward it
 // reached.
 func (u *Unit) apart() bool {
@@ -123,7 +126,7 @@ func (c Claim) Saved() money.Minor {
 // "every" those that have become cheaper, else all.
 func (p *Problem) rewarded(c Claim) int64 {
 	u := &p.Units[c.Unit]
-	if u.Form == SetPrice || u.Form == NForM {
+	if u.wholeSets() {
 		return c.Sets * p.rewardedPerSet(u)
 	}
 	var n int64
@@ -191,6 +194,16 @@ func (p *Problem) runs(in Scope, free []int64) []run {
 		}
 	}
 	return out
+}
+
+// runsOf is runs for one kind of product, or for all of them (-1).
+func (p *Problem) runsOf(pk pick, in Scope, free []int64) []run {
+	all := p.runs(in, free)
+	if pk.kind < 0 {
+		return all
+	}
+	u := &p.Units[pk.unit]
+	return slices.DeleteFunc(all, func(r run) bool { return p.kind(u, r.line) != pk.kind })
 }
 
 // dearestFirst lists the lines by the price of their units, equal ones in order.

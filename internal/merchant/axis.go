@@ -103,7 +103,7 @@ func axisOf(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale 
 	for _, p := range v.Pins {
 		rows = max(rows, p.row+1)
 	}
-	v.Base = box.of(4+rows*42) + box.of(22)
+	v.Base = box.of(4+rows*42) + box.of(32)
 	v.OpenY = v.Base - box.of(26)
 	v.TickY = v.Base + box.of(24)
 	v.LabelY, v.LabelHigh, v.LabelText = box.of(13), box.of(24), box.of(29)

@@ -190,7 +190,6 @@ func (g *gen) unitNudge(id string) {
 			base.On, base.Elsewhere = g.goods(), true
 		}
 	}
-	base.Elsewhere = base.Elsewhere || base.Form >= pricing.SetPrice
 	if base.Form < pricing.SetPrice {
 		if n.Stacks = g.one(5, "stacks"); n.Stacks {
 			n.MostUnits = 0
