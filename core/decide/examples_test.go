@@ -129,3 +129,19 @@ func ExampleSnapshot_Decide() {
 	fmt.Println(d.ToPay, d.In(nudge.TopBar)[0].Text, err)
 	// Output: 4790 Add €18.00 for free shipping. <nil>
 }
+
+// By priority free shipping from 1.07 comes before two for the price of one; with a
+// fee of nil the shipping gives nothing and guards nothing.
+func TestWhatGivesNothingGuardsNothing(t *testing.T) {
+	free := decidetest.Ladder("Free", nudge.AfterUnit, decidetest.Rung(107, decidetest.Free))
+	two := decidetest.Ladder("Two for one", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 2, PayFor: 1}}})
+	for fee, want := range map[money.Minor]money.Minor{0: 103, 50: 206} {
+		s, err := decide.Compile(decide.Shop{
+			Settings: decide.Settings{Stacking: decide.ByPriority}, Catalog: decidetest.Goods(t, map[string]money.Minor{"stamp": 103}),
+			Regions: []catalog.Region{decidetest.Region(fee)},
+			Nudges:  []decide.Live{{ID: "free", Priority: 1, Definition: free}, {ID: "two", Priority: 2, Definition: two}},
+		})
+		require.NoError(t, err)
+		assert.Equal(t, want, must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "stamp", Quantity: 2})}).ToPay, "fee %d", fee)
+	}
+}

@@ -34,7 +34,7 @@ type Judge struct {
 	// Allowed tells whether the order rungs given are allowed.
 	Allowed func(t *Turns) bool
 	// Lowers tells whether a shipping rung lowers the fee that is left; one that
-	// does not gives nothing and stands in nobody's way.
+	// does not gives nothing, guards nothing and stands in nobody's way.
 	Lowers func(i int, t *Turns) bool
 }
 
@@ -67,8 +67,8 @@ func (p *Problem) exactly(method int) Judge {
 			return ok
 		},
 		Lowers: func(i int, t *Turns) bool {
-			if method < 0 || !p.bound() {
-				return !p.bound()
+			if method < 0 {
+				return false
 			}
 			st, _ := p.order(&t.Units, t.Orders)
 			fee := p.feeWith(method, p.listFee(&st, method), t.ships)

@@ -429,9 +429,18 @@ func (r *ranges) steady(options []option, least money.Minor) verdict {
 // settled tells whether all goals of shipping rungs and gifts stay as they are, and the
 // fee that a method's table holds.
 func (r *ranges) settled(given []bool, g *goods, m int) bool {
-	if r.bonds.Gifts && r.gifts(given, g) == maybe {
+	if r.bonds.Gifts && r.gifts(given, g) == maybe || !r.goalsSettled(g) {
 		return false
 	}
+	if len(r.p.Methods) == 0 {
+		return true
+	}
+	fee := r.listFee(*g, m)
+	return fee.lo == fee.hi
+}
+
+// goalsSettled tells whether all goals of shipping rungs and gifts stay as they are.
+func (r *ranges) goalsSettled(g *goods) bool {
 	for i := range r.p.Ships {
 		if r.goalUnder(r.p.Ships[i].Goal, *g) == maybe {
 			return false
@@ -442,11 +451,7 @@ func (r *ranges) settled(given []bool, g *goods, m int) bool {
 			return false
 		}
 	}
-	if len(r.p.Methods) == 0 {
-		return true
-	}
-	fee := r.listFee(*g, m)
-	return fee.lo == fee.hi
+	return true
 }
 
 // targetSettled tells whether what makes the target reached, besides what is given and
@@ -521,15 +526,8 @@ func (r *ranges) undecided(given []bool, g goods, m int) verdict {
 	if r.bonds.Ships || r.bonds.Gifts {
 		return maybe
 	}
-	for i := range r.p.Ships {
-		if r.goalUnder(r.p.Ships[i].Goal, g) == maybe {
-			return maybe
-		}
-	}
-	for i := range r.p.Gifts {
-		if r.goalUnder(r.p.Gifts[i].Goal, g) == maybe {
-			return maybe
-		}
+	if !r.goalsSettled(&g) {
+		return maybe
 	}
 	if len(r.p.Methods) > 0 {
 		if fee := r.listFee(g, m); fee.lo != fee.hi {
@@ -546,10 +544,8 @@ func (r *ranges) giftTarget(given []bool, g goods, m int) verdict {
 	gift := &r.p.Gifts[r.t.Index]
 	goal := r.goalUnder(gift.Goal, g)
 	switch {
-	case r.p.Replaces(gift.Nudge):
-		return r.undecided(given, g, m)
 	case !r.bonds.Gifts || goal == never:
-		return goal
+		return goal // of a replacing ladder it or one above it is given
 	case r.bonds.Ships || r.p.GiftsBound(r.t.Index):
 		return maybe
 	}
@@ -648,9 +644,83 @@ func (r *ranges) fixed(c *pricing.UnitChoice, given []bool, m int) verdict {
 // byPriority judges the target where rungs are taken in the merchant's order: if
 // every goal is certain at its turn, all additions in the range go the same way.
 func (r *ranges) byPriority() verdict {
-	if r.bonds.Any() {
+	if r.bonds.Gifts || r.bonds.Limits {
 		return maybe
 	}
+	if !r.bonds.Units && !r.bonds.Ships {
+		if v := r.byGoals(); v != maybe {
+			return v
+		}
+	}
+	return r.sameWay()
+}
+
+// byGoals judges the target where nothing binds rungs, by the goals of shipping
+// rungs and gifts, for whatever fee there is.
+func (r *ranges) byGoals() verdict {
+	out := maybe
+	for m := min(0, len(r.p.Methods)-1); m < len(r.p.Methods); m++ {
+		t, sure := r.walk(m)
+		if !sure {
+			return maybe
+		}
+		c := r.anytime(t)
+		g := r.under(&c, t.Orders)
+		holds := make([]verdict, len(r.p.Ships))
+		for i := range holds {
+			holds[i] = r.goalUnder(r.p.Ships[i].Goal, g)
+			if holds[i] == maybe || holds[i] == always && !slices.Contains(t.Reached(), i) {
+				return maybe
+			}
+		}
+		for i, gift := range r.p.Gifts {
+			if v := r.goalUnder(gift.Goal, g); v == maybe || v == always && !slices.Contains(t.ReachedGifts(), i) {
+				return maybe
+			}
+		}
+		v := r.target(t.Orders, g, max(0, m), holds)
+		if m > 0 && v != out {
+			return maybe
+		}
+		out = v
+	}
+	return out
+}
+
+// sameWay judges the target where for every method the walk, the goals and the list
+// fee are the same for all additions: what one of them comes to holds for each.
+func (r *ranges) sameWay() verdict {
+	var first *pricing.Turns
+	for m := min(0, len(r.p.Methods)-1); m < len(r.p.Methods); m++ {
+		t, sure := r.walk(m)
+		if !sure {
+			return maybe
+		}
+		c := r.anytime(t)
+		g := r.under(&c, t.Orders)
+		if !r.goalsSettled(&g) || !r.targetSettled(c.Given) {
+			return maybe
+		}
+		// Which method is the cheapest is then a matter of the fees alone.
+		if first != nil && (!slices.Equal(first.Orders, t.Orders) || !slices.Equal(first.Units.After, t.Units.After)) {
+			return maybe
+		}
+		first = t
+		if m >= 0 {
+			if fee := r.listFee(g, m); fee.lo != fee.hi {
+				return maybe
+			}
+		}
+	}
+	if _, alone := r.cost(); r.lo < r.hi && r.charge(alone) && r.reached(r.lo) {
+		return always
+	}
+	return never
+}
+
+// walk takes rungs in the merchant's order for all additions at once, for a method
+// (-1: whatever it is); false where they may go different ways.
+func (r *ranges) walk(method int) (*pricing.Turns, bool) {
 	sure := true
 	note := func(v verdict) bool {
 		sure = sure && v != maybe
@@ -682,32 +752,22 @@ func (r *ranges) byPriority() verdict {
 			g := r.under(&c, t.Orders)
 			return note(certain(g.sure && !g.fails, !g.fails))
 		},
-		Lowers: func(int, *pricing.Turns) bool { return true },
+		Lowers: func(i int, t *pricing.Turns) bool {
+			if method < 0 {
+				return false
+			}
+			c := r.anytime(t)
+			fee := r.listFee(r.under(&c, t.Orders), method)
+			lowers := func(fee money.Minor) bool {
+				for _, s := range t.Reached() {
+					fee = r.p.Ships[s].By[method].Lower(fee)
+				}
+				return r.p.Ships[i].By[method].Lower(fee) < fee
+			}
+			return note(certain(lowers(fee.lo), lowers(fee.hi)))
+		},
 	})
-	if !sure {
-		return maybe
-	}
-	c := r.anytime(t)
-	g := r.under(&c, t.Orders)
-	holds := make([]verdict, len(r.p.Ships))
-	for i := range holds {
-		holds[i] = r.goalUnder(r.p.Ships[i].Goal, g)
-		if holds[i] == maybe || holds[i] == always && !slices.Contains(t.Reached(), i) {
-			return maybe
-		}
-	}
-	for i, gift := range r.p.Gifts {
-		if v := r.goalUnder(gift.Goal, g); v == maybe || v == always && !slices.Contains(t.ReachedGifts(), i) {
-			return maybe
-		}
-	}
-	out := r.target(t.Orders, g, 0, holds)
-	for m := 1; m < len(r.p.Methods); m++ {
-		if r.target(t.Orders, g, m, holds) != out {
-			return maybe
-		}
-	}
-	return out
+	return t, sure
 }
 
 // anytime is the unit choice of a walk, allowed for every addition: its goals are

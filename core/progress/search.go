@@ -248,7 +248,7 @@ func Plain(p *pricing.Problem, t pricing.Ref) bool {
 		return false
 	}
 	if t.Class == pricing.GiftClass {
-		return !p.Replaces(p.Gifts[t.Index].Nudge)
+		return true // of a replacing ladder it or one above it is given
 	}
 	if p.Replaces(p.Ships[t.Index].Nudge) {
 		return false
