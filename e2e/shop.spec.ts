@@ -105,7 +105,7 @@ test('a reload shows the page again, not the drawer', async ({ page }) => {
 test('the address outlasts another country, another method, errors, and a way back', async ({ page }) => {
   await putIn(page, 'harbour-blue', '30 ml');
   await page.goto(`${lindquill}/checkout`);
-  const address = { Name: 'Nora Deich', 'Street and number': 'Ufer 1', Postcode: '26723', Town: 'Vessmark' };
+  const address = { Name: 'Ilka Brandt', 'Street and number': 'Ufer 1', Postcode: '26723', Town: 'Vessmark' };
   const typed = async () => {
     for (const [label, text] of Object.entries(address)) await expect(page.getByLabel(label)).toHaveValue(text);
   };
@@ -126,7 +126,7 @@ test('the address outlasts another country, another method, errors, and a way ba
   await pay.click();
   await expect(page.getByText('A town is needed.')).toBeVisible();
   await expect(page.getByLabel('Town')).toBeFocused();
-  await expect(page.getByLabel('Name')).toHaveValue('Nora Deich');
+  await expect(page.getByLabel('Name')).toHaveValue('Ilka Brandt');
   await page.getByLabel('Town').fill('Vessmark');
   await page.goBack();
   await expect(page.getByRole('heading', { name: 'Harbour Blue' })).toBeVisible();
@@ -141,10 +141,10 @@ test('the address outlasts another country, another method, errors, and a way ba
   expect(label!.x - radio!.x - radio!.width).toBeLessThan(16);
   // A second press orders nothing twice.
   await pay.dblclick();
-  await expect(page.getByRole('heading', { name: 'Thank you, Nora Deich.' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Thank you, Ilka Brandt.' })).toBeVisible();
   await page.goBack();
   await page.goForward();
-  await expect(page.getByRole('heading', { name: 'Thank you, Nora Deich.' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Thank you, Ilka Brandt.' })).toBeVisible();
   await expect(page.getByRole('link', { name: 'Cart, 0' })).toBeVisible();
   await page.getByRole('link', { name: 'Back to the shop' }).click();
   await expect(page.getByRole('heading', { name: 'On the counter' })).toBeVisible();

@@ -91,9 +91,6 @@ func (t *Turns) ReachedGifts() []int { return t.gifts }
 // Replaces tells whether the nudge of a rung gives one rung only.
 func (p *Problem) Replaces(nudge int) bool { return p.nudge(nudge).Replacing }
 
-// SavesAny tells whether unit rung i saves anything on any unit of the cart.
-func (p *Problem) SavesAny(i int) bool { return p.savesAny(i, -1) }
-
 // Under returns the outcome with a unit choice, the given order rungs and a
 // method (-1: none), false where that is not allowed.
 func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) {

@@ -1,5 +1,7 @@
 package pricing
 
+import "agonal.dev/agonal/core/money"
+
 // Ref names a rung of a problem: its class and its place among the rungs of that
 // class.
 type Ref struct {
@@ -62,7 +64,7 @@ func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
 	switch {
 	case !g.meets(m, any):
 		return Open, m
-	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.take(r.Index, p.before(nil), -1, false).Total == 0),
+	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.take(r.Index, p.before(nil), -1, false).Total == 0 || costNothing(p.Orders[r.Index].Lines, o.After)),
 		r.Class == GiftClass && o.GiftGiven[r.Index],
 		r.Class == ShippingClass && p.nothingLeft(o, r.Index),
 		p.superseded(o, r):
@@ -71,9 +73,20 @@ func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
 	return Outdone, m
 }
 
-// nothingLeft tells whether a shipping rung is given or has nothing to give.
+// nothingLeft tells whether a shipping rung is given or has nothing left to give,
+// whoever lowered the fee.
 func (p *Problem) nothingLeft(o *Outcome, i int) bool {
-	return o.ShipGiven[i] || o.Method < 0 || o.Fee == 0 || p.Ships[i].By[o.Method].Lower(o.ListFee) == o.ListFee
+	return o.ShipGiven[i] || o.Method < 0 || p.Ships[i].By[o.Method].Lower(o.Fee) == o.Fee
+}
+
+// costNothing tells whether lines in a scope cost nothing any more.
+func costNothing(in Scope, after []money.Minor) bool {
+	for i, a := range after {
+		if in[i] && a > 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // rung returns the nudge of a rung, as an index into Nudges, and its key.
@@ -123,13 +136,29 @@ func (p *Problem) unitStatus(o *Outcome, i int) Status {
 	if p.superseded(o, Ref{UnitClass, i}) && p.nudge(u.Nudge).Replacing {
 		return Reached
 	}
-	if !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity }) {
+	switch {
+	case !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity }):
 		return Open
-	}
-	if !p.savesAny(i, -1) {
-		return Reached // nothing to give
+	case p.Idle(i) && p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity - p.takenByOthers(o.Claims, u, j) }):
+		return Reached
 	}
 	return Outdone
+}
+
+// Idle tells whether a unit reward has nothing to give on this cart: its goods cost
+// nothing, or its percentage of each rounds to nothing. One that could lower prices
+// but not these is something else.
+func (p *Problem) Idle(i int) bool {
+	u := &p.Units[i]
+	for j, l := range p.Lines {
+		if !u.On[j] || l.Quantity == 0 || l.Unit == 0 {
+			continue
+		}
+		if u.Form != PercentOff && u.Form != Every || u.off(l.Unit) > 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // UnitMeasure returns the measure of a unit rung's goal under an outcome: over

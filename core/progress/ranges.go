@@ -55,6 +55,16 @@ type goods struct {
 	fails bool // the set is surely not allowed
 }
 
+// worth tells whether lines in a scope surely cost something yet.
+func (g *goods) worth(in pricing.Scope) bool {
+	for j, l := range g.line {
+		if in[j] && l.lo > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // after returns the range of a line once unit rewards are taken; none touches the
 // added unit.
 func (r *ranges) after(c *pricing.UnitChoice, j int) span {
@@ -413,11 +423,11 @@ func (r *ranges) steady(options []option, least money.Minor) verdict {
 			given[k] = o.set>>k&1 == 1
 		}
 		g := r.under(&r.prepared.Choices[o.choice], given)
-		if !g.sure || !r.settled(given, &g, o.method) {
+		if !g.sure || !r.settled(given, &g, o.method) || o == first && !r.targetSettled(&g) {
 			return maybe
 		}
 	}
-	if first == nil || !r.targetSettled(r.prepared.Choices[first.choice].Given) {
+	if first == nil {
 		return maybe
 	}
 	if _, alone := r.cost(); r.charge(alone) && r.reached(r.lo) {
@@ -456,13 +466,13 @@ func (r *ranges) goalsSettled(g *goods) bool {
 
 // targetSettled tells whether what makes the target reached, besides what is given and
 // the goals of shipping rungs and gifts, stays as it is.
-func (r *ranges) targetSettled(given []bool) bool {
+func (r *ranges) targetSettled(g *goods) bool {
 	switch i := r.t.Index; r.t.Class {
 	case pricing.UnitClass:
 		u := &r.p.Units[i]
-		return (u.Goal.Most == 0 || r.passed(u.Goal) != maybe) && (given[i] || r.inRange(r.p.HeldFor(i)) != maybe)
+		return (u.Goal.Most == 0 || r.passed(u.Goal) != maybe) && (g.units.Given[i] || r.heldIdle(g.units) != maybe)
 	case pricing.OrderClass:
-		return r.p.Orders[i].Off(r.lo) > 0 // else it may have nothing to give at first
+		return r.p.Orders[i].Off(r.lo) > 0 && g.worth(r.p.Orders[i].Lines) // else it may have nothing to give at first
 	}
 	return true
 }
@@ -591,10 +601,20 @@ func (r *ranges) unitTarget(c *pricing.UnitChoice) verdict {
 			return always
 		}
 	}
-	if r.p.SavesAny(i) {
+	return r.heldIdle(c)
+}
+
+// heldIdle judges whether the target, a unit rung that is not given, holds and has
+// nothing to give.
+func (r *ranges) heldIdle(c *pricing.UnitChoice) verdict {
+	if !r.p.Idle(r.t.Index) {
 		return never
 	}
-	return r.inRange(r.p.HeldFor(i))
+	held := r.inRange(r.p.HeldFor(r.t.Index))
+	if held == always && len(c.Claims) > 0 {
+		return maybe // another may have taken units that its goal counts
+	}
+	return held
 }
 
 func (r *ranges) passed(g pricing.Goal) verdict {
@@ -620,8 +640,8 @@ func (r *ranges) orderTarget(given []bool, g goods) verdict {
 			return goal
 		}
 	}
-	// A reward that takes nothing has nothing to give.
-	if most := o.Off(r.lo); most > 0 {
+	// A reward that takes nothing, or goods that cost nothing any more, have nothing to give.
+	if o.Off(r.lo) > 0 && g.worth(o.Lines) {
 		return never
 	}
 	return maybe
@@ -698,7 +718,7 @@ func (r *ranges) sameWay() verdict {
 		}
 		c := r.anytime(t)
 		g := r.under(&c, t.Orders)
-		if !r.goalsSettled(&g) || !r.targetSettled(c.Given) {
+		if !r.goalsSettled(&g) || !r.targetSettled(&g) {
 			return maybe
 		}
 		// Which method is the cheapest is then a matter of the fees alone.
