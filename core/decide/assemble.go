@@ -137,12 +137,12 @@ func (a *assembler) step(st *step, key pricing.Key, goal *pricing.Goal) pricing.
 	case st.unit != nil:
 		p.Units = append(p.Units, *st.unit)
 		u := &p.Units[len(p.Units)-1]
-		u.Nudge, u.Goal, u.On = a.nudge, *goal, a.on(st)
+		u.Nudge, u.Goal, u.On = a.nudge, upTo(goal, pricing.Before), a.on(st)
 		return pricing.Ref{Class: pricing.UnitClass, Index: len(p.Units) - 1}
 	case st.order != nil:
 		p.Orders = append(p.Orders, *st.order)
 		o := &p.Orders[len(p.Orders)-1]
-		o.Nudge, o.Goal, o.Lines = a.nudge, *goal, a.lowered()
+		o.Nudge, o.Goal, o.Lines = a.nudge, upTo(goal, pricing.AfterUnit), a.lowered()
 		return pricing.Ref{Class: pricing.OrderClass, Index: len(p.Orders) - 1}
 	case st.by != nil:
 		p.Ships = append(p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: *goal, By: a.by(st.by)})
@@ -156,6 +156,13 @@ func (a *assembler) step(st *step, key pricing.Key, goal *pricing.Goal) pricing.
 	}
 	p.Gifts = append(p.Gifts, g)
 	return pricing.Ref{Class: pricing.GiftClass, Index: len(p.Gifts) - 1}
+}
+
+// upTo is a rung's goal as a reward may look at it: at a basis no later than one.
+func upTo(goal *pricing.Goal, last pricing.Basis) pricing.Goal {
+	g := *goal
+	g.Basis = min(g.Basis, last)
+	return g
 }
 
 // on marks the lines a unit reward may touch: goods in its filter that may be

@@ -77,7 +77,7 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 		}
 		for _, r := range a.places[i] {
 			if r.rung == rung {
-				return a.q.Find(r.refs[0], &w.nodes)
+				return a.q.Find(r.refs[0], &w.nodes, r.refs[1:]...)
 			}
 		}
 	}
@@ -119,13 +119,13 @@ func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
 			o.Reason = "better_reward"
 		}
 	case !w.brief:
-		w.toAdd(o, t, ref)
+		w.toAdd(o, t, r.refs)
 	}
 }
 
-func (w *work) toAdd(o *RungOutcome, t *taking, ref pricing.Ref) {
+func (w *work) toAdd(o *RungOutcome, t *taking, refs []pricing.Ref) {
 	var found progress.ToAdd
-	if !w.quietMatters && progress.Plain(w.problem, ref) {
+	if ref := refs[0]; len(refs) == 1 && !w.quietMatters && progress.Plain(w.problem, ref) {
 		found = progress.FindPlain(w.problem, w.problem.Goal(ref), o.Counted, w.region.Rate(""))
 	} else {
 		found = w.find(t, o.Rung)

@@ -73,19 +73,22 @@ func (l *Ladder) rises(at string, below, r *Rung) error {
 			return FieldError{at + ".thresholds." + region, fmt.Sprintf("%s is not more than the rung before it, %s", b, a)}
 		}
 	}
-	if l.Replacing && (class(below) != class(r) || l.BasisOf(below) != l.BasisOf(r)) {
-		return FieldError{at, "the rungs of a replacing ladder have one class of reward and one basis"}
+	if l.Replacing && (!slices.Equal(paid(below), paid(r)) || l.BasisOf(below) != l.BasisOf(r)) {
+		return FieldError{at, "the rungs of a replacing ladder have the same classes of reward and one basis"}
 	}
 	return nil
 }
 
-// class returns the class that a rung's rewards cost the shop in; gifts and
-// unlocks stand beside any.
-func class(r *Rung) Class {
-	out := GiftClass
+// paid lists the classes that a rung's rewards cost the shop in, in order; gifts
+// and unlocks stand beside any.
+func paid(r *Rung) []Class {
+	var out []Class
 	for _, w := range r.Rewards {
-		out = min(out, w.Kind.Class())
+		if c := w.Kind.Class(); c <= ShippingClass && !slices.Contains(out, c) {
+			out = append(out, c)
+		}
 	}
+	slices.Sort(out)
 	return out
 }
 
@@ -104,29 +107,43 @@ func (l *Ladder) validRung(at string, r *Rung) error {
 	if len(r.Rewards) == 0 || len(r.Rewards) > 4 {
 		return FieldError{at + ".rewards", "from 1 to 4 rewards are possible"}
 	}
-	paid := Class(0)
+	last := Class(0) // the latest class in which it gives something
+	for _, w := range r.Rewards {
+		if c := w.Kind.Class(); c != UnlockClass {
+			last = max(last, c)
+		}
+	}
 	for i, w := range r.Rewards {
 		field := fmt.Sprintf("%s.rewards[%d]", at, i)
 		c := w.Kind.Class()
 		switch {
 		case c == 0:
 			return FieldError{field + ".kind", fmt.Sprintf("%q is not a kind of reward", w.Kind)}
-		case c <= ShippingClass && paid != 0 && paid != c:
-			return FieldError{field + ".kind", "a rung gives money off in one class; a gift or an offer may stand beside it"}
-		case c <= OrderClass && paid == c:
+		case c <= OrderClass && slices.ContainsFunc(r.Rewards[:i], func(o Reward) bool { return o.Kind.Class() == c }):
 			return FieldError{field, "one reward of this class is enough"}
+		case c == ShippingClass && slices.ContainsFunc(r.Rewards[:i], func(o Reward) bool { return sameMethod(&o, &r.Rewards[i]) }):
+			return FieldError{field + ".methods", "a rung gives one reward for each shipping method; name the methods of each"}
 		}
-		if c <= ShippingClass {
-			paid = c
+		if c != UnlockClass {
+			c = last // an earlier reward looks as far as it may
 		}
 		if err := l.validBasis(at, r, c); err != nil {
 			return err
 		}
-		if err := l.validReward(field, &w); err != nil {
+		if err := w.valid(field); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// sameMethod tells whether two shipping rewards are about one method; without
+// methods a reward is about all.
+func sameMethod(a, b *Reward) bool {
+	if a.Kind.Class() != ShippingClass || b.Kind.Class() != ShippingClass {
+		return false
+	}
+	return len(a.Methods) == 0 || len(b.Methods) == 0 || slices.ContainsFunc(a.Methods, func(m string) bool { return slices.Contains(b.Methods, m) })
 }
 
 // validGoal checks the threshold against the measure.

@@ -37,7 +37,7 @@ func (r *Reward) given() map[string]bool {
 	}
 }
 
-func (l *Ladder) validReward(at string, r *Reward) error {
+func (r *Reward) valid(at string) error {
 	allowed := map[string]bool{} // to whether it must be set
 	for _, f := range strings.Fields(fields[r.Kind]) {
 		allowed[strings.TrimSuffix(f, "*")] = strings.HasSuffix(f, "*")
@@ -61,10 +61,6 @@ func (l *Ladder) validReward(at string, r *Reward) error {
 		if err := check(at); err != nil {
 			return err
 		}
-	}
-	same := l.Counts() == SameProduct || l.Counts() == SameVariant
-	if same && r.On == nil && (r.Cheapest > 0 || r.Dearest > 0) {
-		return FieldError{at + ".cheapest", "every product is judged by itself, so all of its units get the reward"}
 	}
 	return nil
 }

@@ -324,10 +324,10 @@ func (e *enumerator) moreEvery(c Claim, pk pick, left int64) bool {
 // given, but not to a product that has reached it.
 func (e *enumerator) missedProduct(units func(ladder int) func(int) int64) bool {
 	p := e.p
-	given := map[int]bool{}
+	given, picked := map[int]bool{}, map[pick]bool{}
 	for _, pk := range e.picks {
 		if pk.kind >= 0 && !e.ladders[e.owner[pk.unit]].nudge.Stacks {
-			given[e.owner[pk.unit]] = true
+			given[e.owner[pk.unit]], picked[pk] = true, true
 		}
 	}
 	for o := range given {
@@ -339,7 +339,9 @@ func (e *enumerator) missedProduct(units func(ladder int) func(int) int64) bool 
 			for k := len(rungs) - 1; k >= 0; k-- {
 				u := &p.Units[rungs[k]]
 				if _, _, ok := p.heldFor(u, p.kind(u, i), units(o)); ok && u.Goal.Scope[i] {
-					if p.nudge(u.Nudge).MostUnits == 0 && u.Pick == 0 && p.couldTake(pick{rungs[k], p.kind(u, i)}, i, e.free) {
+					// Of a product that is given, as many as are picked are taken.
+					own := pick{rungs[k], p.kind(u, i)}
+					if p.nudge(u.Nudge).MostUnits == 0 && (u.Pick == 0 || !picked[own]) && p.couldTake(own, i, e.free) {
 						return true
 					}
 					break

@@ -318,7 +318,8 @@ func (n *naive) everyProduct(r int) bool {
 		}
 		for h := len(n.p.Units) - 1; h >= 0; h-- {
 			if n.p.Units[h].Key.Nudge == u.Key.Nudge && n.unitGoal(h, k) {
-				if n.p.Units[h].Form < pricing.SetPrice && n.saves(h, n.units[i], n.p.Lines[n.units[i]].Unit) > 0 || n.p.Units[h].Form >= pricing.SetPrice && n.oneSet(h, k) {
+				picked := n.p.Units[h].Pick > 0 && len(n.ofKind(h, k, n.took(h))) > 0
+				if n.p.Units[h].Form < pricing.SetPrice && !picked && n.saves(h, n.units[i], n.p.Lines[n.units[i]].Unit) > 0 || n.p.Units[h].Form >= pricing.SetPrice && n.oneSet(h, k) {
 					return false
 				}
 				break
@@ -552,12 +553,18 @@ func (n *naive) simpleOff(r int, mine []int, off []int64) bool {
 	if u.Pick > 0 {
 		most = min(most, u.Pick)
 	}
-	if int64(len(mine)) > most {
-		return false
+	all := mine
+	for _, kind := range n.kinds(r) {
+		if int64(len(n.ofKind(r, kind, all))) > most {
+			return false
+		}
 	}
 	for _, i := range n.free() {
 		if n.saves(r, n.units[i], price(i)) == 0 || apart(u) && !n.reaches(r, n.units[i]) {
 			continue
+		}
+		if mine = all; apart(u) {
+			mine = n.ofKind(r, n.kind(u.Goal, n.units[i]), all)
 		}
 		others := int64(0) // units of its nudge's other rungs count against the limit
 		for b := range n.p.Units {

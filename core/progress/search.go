@@ -8,6 +8,8 @@
 package progress
 
 import (
+	"slices"
+
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 )
@@ -68,16 +70,17 @@ func (q *Question) choices(most money.Minor, left *int) *pricing.Prepared {
 	return q.prepared
 }
 
-// Find answers for one rung; see [Find].
-func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
+// Find answers for one rung; see [Find]. A rung that gives several rewards is
+// reached as soon as one of them is: all of its refs are named then.
+func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 	if left == nil {
 		left = new(int)
 		*left = MostNodes
 	}
 	p := q.p
-	s := search{p: p, t: t, goal: p.Goal(t), left: left, bonds: p.Bonds()}
+	s := search{p: p, t: t, more: more, goal: p.Goal(t), left: left, bonds: p.Bonds()}
 	defer func() { p.Lines[0].Amount = 0 }()
-	if Plain(p, t) {
+	if len(more) == 0 && Plain(p, t) {
 		p.Lines[0].Amount = 0
 		counted, _ := p.MeasureOf(s.goal, amounts(p))
 		return FindPlain(p, s.goal, counted, p.Lines[0].Tax)
@@ -94,7 +97,7 @@ func (q *Question) Find(t pricing.Ref, left *int) ToAdd {
 	if s.prepared.Cut {
 		return ToAdd{Spent: true}
 	}
-	if q.quick != nil && q.quick.fits() && q.quick.asks(t) {
+	if q.quick != nil && q.quick.fits() && q.quick.asks(t) && len(more) == 0 {
 		s.quick = q.quick
 	}
 	x, ok := s.first(1, most)
@@ -131,6 +134,7 @@ type search struct {
 	p        *pricing.Problem
 	prepared *pricing.Prepared
 	t        pricing.Ref
+	more     []pricing.Ref // the other rewards of the rung, by which it is reached as well
 	goal     pricing.Goal
 	left     *int // nodes that may still be spent
 	bonds    pricing.Bonds
@@ -177,7 +181,8 @@ func (s *search) reached(x money.Minor) bool {
 	if !o.Exact {
 		*s.left = -1 // a choice that is only a bound is nothing to promise by
 	}
-	return p.Status(&o, s.t) == pricing.Reached
+	return p.Status(&o, s.t) == pricing.Reached ||
+		slices.ContainsFunc(s.more, func(t pricing.Ref) bool { return p.Status(&o, t) == pricing.Reached })
 }
 
 // alone returns the least price at which the added unit, alone in a cart and
@@ -369,6 +374,25 @@ func (s *search) judge(lo, hi money.Minor) verdict {
 	if s.quick == nil && !s.charge(judging) {
 		return never
 	}
+	out := s.judgeOne(lo, hi)
+	if len(s.more) == 0 || out == always {
+		return out
+	}
+	first := s.t
+	defer func() { s.t = first }()
+	for _, s.t = range s.more {
+		switch s.judgeOne(lo, hi) {
+		case always:
+			return always
+		case maybe:
+			out = maybe
+		}
+	}
+	return out
+}
+
+// judgeOne judges a range for the reward at hand.
+func (s *search) judgeOne(lo, hi money.Minor) verdict {
 	r := ranges{search: s, lo: lo, hi: hi, bonds: s.bonds}
 	if s.p.Mode == pricing.ByPriority {
 		return r.byPriority()

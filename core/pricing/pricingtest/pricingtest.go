@@ -199,7 +199,7 @@ func (g *gen) unitNudge(id string) {
 	}
 	same := base.Goal.Measure == pricing.SameProduct || base.Goal.Measure == pricing.SameVariant
 	if same && !base.Elsewhere {
-		base.Pick, n.MostUnits = 0, 0
+		n.MostUnits = 0
 	}
 	rungs := 1
 	if base.Form < pricing.SetPrice && g.one(3, "rungs") {
