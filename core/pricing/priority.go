@@ -116,7 +116,7 @@ func (p *Problem) InOrder(j Judge) *Turns {
 			t.asked = turn.ref.Index + 1
 			g := &p.Gifts[turn.ref.Index]
 			if !t.topped(j, turn.ref) && j.Goal(g.Goal, t) && !t.clashes(g.Key.Nudge, g.Nudge, GiftClass) {
-				t.gifts = append(t.gifts, turn.ref.Index)
+				t.giftTurn(turn.ref.Index)
 			}
 		}
 	}
@@ -143,7 +143,24 @@ func (t *Turns) clone() *Turns {
 	return &out
 }
 
-// clashes tells whether a nudge may not stand beside what has been taken.
+// giftTurn takes a gift: of those that may not stand together the one of the
+// highest list value is given, and guarded.
+func (t *Turns) giftTurn(i int) {
+	p, g := t.p, &t.p.Gifts[i]
+	against := func(o int) bool {
+		b := &p.Gifts[o]
+		return b.Key.Nudge != g.Key.Nudge && clash(p.nudge(g.Nudge), p.nudge(b.Nudge), GiftClass, GiftClass)
+	}
+	for _, o := range t.gifts {
+		if against(o) && p.Gifts[o].Worth >= g.Worth {
+			return
+		}
+	}
+	t.gifts = append(slices.DeleteFunc(slices.Clone(t.gifts), against), i)
+}
+
+// clashes tells whether a nudge may not stand beside what has been taken; gifts
+// settle it among themselves.
 func (t *Turns) clashes(id string, nudge int, class Class) bool {
 	p, n := t.p, t.p.nudge(nudge)
 	hits := func(key Key, other int, c Class) bool {
@@ -165,7 +182,7 @@ func (t *Turns) clashes(id string, nudge int, class Class) bool {
 		}
 	}
 	for _, i := range t.gifts {
-		if hits(p.Gifts[i].Key, p.Gifts[i].Nudge, GiftClass) {
+		if class != GiftClass && hits(p.Gifts[i].Key, p.Gifts[i].Nudge, GiftClass) {
 			return true
 		}
 	}
