@@ -66,6 +66,8 @@ func StateName(s nudge.State) string {
 		return "lost again"
 	case nudge.Outdone:
 		return "better given"
+	case nudge.Waiting:
+		return "goods missing"
 	}
 	return string(s)
 }

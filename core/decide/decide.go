@@ -378,14 +378,14 @@ func (w *work) status(t *taker) RungState {
 	out := RungState("")
 	for _, ref := range t.refs {
 		s := states[w.problem.Status(&w.outcome, ref)]
-		if out == "" || s == RungReached {
+		if out == "" || s == RungReached || s == RungWaiting && out != RungReached {
 			out = s
 		}
 	}
 	return out
 }
 
-var states = [...]RungState{RungOpen, RungReached, RungOutdone, RungPassed}
+var states = [...]RungState{RungOpen, RungReached, RungOutdone, RungPassed, RungWaiting}
 
 // voice is how rewards are named in a region.
 func voice(shop *Shop, region *catalog.Region, t tongue) nudge.Voice {

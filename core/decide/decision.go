@@ -229,7 +229,7 @@ type RungOutcome struct {
 	Reward string `json:"reward"`
 }
 
-// RungState is open, reached, outdone or passed.
+// RungState is open, reached, waiting, outdone or passed.
 type RungState string
 
 // The states of a rung.
@@ -237,7 +237,8 @@ const (
 	RungOpen    RungState = "open"
 	RungReached RungState = "reached"
 	RungOutdone RungState = "outdone"
-	RungPassed  RungState = "passed" // its upper end lies behind
+	RungPassed  RungState = "passed"  // its upper end lies behind
+	RungWaiting RungState = "waiting" // its goal holds; the goods it gives something on are not in the cart
 )
 
 // Reason is a reason for which a nudge does not show.

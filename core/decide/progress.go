@@ -108,7 +108,8 @@ func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
 		o.Again = w.again(ref)
 	}
 	switch {
-	case o.State == RungReached:
+	case o.State == RungReached, o.State == RungWaiting:
+		o.Gap = 0
 		if o.Measure == nudge.Value {
 			o.ToAdd, o.Lasting = w.pointTo(0), w.pointTo(0)
 		}

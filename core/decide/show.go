@@ -152,13 +152,15 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 
 func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	before := func(rung int) bool { return slices.Contains(w.req.Visit.Reached, RungRef{o.Nudge, rung}) }
-	last, outdone, promised := -1, -1, -1
+	last, outdone, promised, waiting := -1, -1, -1, -1
 	for i := range o.Rungs {
 		switch r := &o.Rungs[i]; {
 		case r.State == RungReached:
 			last = i
 		case r.State == RungOutdone:
 			outdone = i
+		case r.State == RungWaiting:
+			waiting = i
 		case promised < 0 && r.promises():
 			promised = i
 		}
@@ -166,6 +168,8 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	switch {
 	case last >= 0 && !before(o.Rungs[last].Rung):
 		return standing{state: nudge.Reached, rung: last, newly: true}
+	case waiting >= 0 && hasWords(d, nudge.Waiting):
+		return standing{state: nudge.Waiting, rung: waiting}
 	case promised >= 0:
 		r := &o.Rungs[promised]
 		st := standing{state: nudge.NotYet, rung: promised}
@@ -179,7 +183,9 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 		return standing{state: nudge.Reached, rung: last, reason: HiddenReached}
 	case last >= 0:
 		return standing{state: nudge.Reached, rung: last}
-	case outdone >= 0 && hasOutdoneWords(d):
+	case waiting >= 0:
+		return standing{state: nudge.Waiting, rung: waiting} // it has no words, and says so
+	case outdone >= 0 && hasWords(d, nudge.Outdone):
 		return standing{state: nudge.Outdone, rung: outdone}
 	case outdone >= 0:
 		return standing{reason: BetterInPlace}
@@ -211,9 +217,10 @@ func (w *work) amount(m nudge.Measure, n int64, language string) string {
 	return nudge.MeasureText(m, n, w.region.Currency, language, w.tongue.locale)
 }
 
-func hasOutdoneWords(d *nudge.Definition) bool {
+// hasWords tells whether a nudge has words of its own for a state.
+func hasWords(d *nudge.Definition, st nudge.State) bool {
 	for _, states := range d.Wording {
-		if states[nudge.Outdone] != "" {
+		if states[st] != "" {
 			return true
 		}
 	}
@@ -296,7 +303,7 @@ func (w *work) says(c *compiled, o *NudgeOutcome, st standing, language string, 
 			return w.reward(c, r, language), true
 		case nudge.ToAdd:
 			missing, ok := r.missing()
-			return w.amount(r.Measure, missing, language), ok && st.state != nudge.Reached
+			return w.amount(r.Measure, missing, language), ok && st.state != nudge.Reached && st.state != nudge.Waiting
 		}
 		for i := st.rung + 1; i < len(o.Rungs); i++ {
 			next := &o.Rungs[i]

@@ -312,6 +312,9 @@ func gapSay(w *work, r RungOutcome) string {
 	if r.State == RungOutdone {
 		return "the goal holds, but something better for the shopper stands in its place."
 	}
+	if r.State == RungWaiting {
+		return "the goal holds, and the goods that the reward is given on are not in the cart yet."
+	}
 	if r.Gap == 0 {
 		return "reached."
 	}

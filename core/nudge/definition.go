@@ -268,10 +268,11 @@ const (
 	Reached State = "reached"
 	Lost    State = "lost"    // reached before in this visit, and no longer
 	Outdone State = "outdone" // something better for the shopper stands in its place
+	Waiting State = "waiting" // reached, but the goods it gives something on are not in the cart
 )
 
 // States lists every state in the order they are written.
-var States = []State{NotYet, OneStep, Reached, Lost, Outdone}
+var States = []State{NotYet, OneStep, Reached, Lost, Outdone, Waiting}
 
 // Wording is a sentence per language (BCP 47) and state. Sentences hold
 // placeholders in braces.

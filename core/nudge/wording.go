@@ -130,6 +130,19 @@ func PrintSentence(pieces []Piece) string {
 	return b.String()
 }
 
+// CanWait tells whether a nudge may be reached before the goods are in the cart that
+// it gives something on.
+func (d Definition) CanWait() bool {
+	for _, r := range d.Ladder.Rungs {
+		for _, w := range r.Rewards {
+			if w.Kind.Class() == UnitClass && (w.On != nil || w.Kind == Every) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Languages lists the languages a wording is written in, sorted, English first.
 func (w Wording) Languages() []string {
 	out := make([]string, 0, len(w))
@@ -146,8 +159,8 @@ func (w Wording) Languages() []string {
 }
 
 // Sentence returns the sentence for a state in a language. A state without its
-// own sentence borrows: one step away and lost again from not yet. Outdone has
-// words only where the merchant wrote some.
+// own sentence borrows: one step away and lost again from not yet. Outdone and
+// waiting have words only where the merchant wrote some.
 func (w Wording) Sentence(language string, s State) string {
 	states := []State{s}
 	if s == OneStep || s == Lost {

@@ -18,6 +18,7 @@ const (
 	Reached               // it holds; the reward is given, superseded, or has nothing left to give
 	Outdone               // it holds, or would if units others took counted; something better stands in its place
 	Passed                // its upper end lies behind
+	Waiting               // it holds, and the goods that the reward could be given on are not in the cart
 )
 
 // Goal returns the goal of a rung.
@@ -139,10 +140,39 @@ func (p *Problem) unitStatus(o *Outcome, i int) Status {
 	switch {
 	case !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity }):
 		return Open
-	case p.Idle(i) && p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity - p.takenByOthers(o.Claims, u, j) }):
+	case !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity - p.takenByOthers(o.Claims, u, j) }):
+		return Outdone
+	case p.Waits(i):
+		return Waiting
+	case p.Idle(i):
 		return Reached
 	}
 	return Outdone
+}
+
+// Waits tells whether the cart has no goods that a unit reward could be given on:
+// none in its scope, or of "every" none beside those that earn it.
+func (p *Problem) Waits(i int) bool {
+	u := &p.Units[i]
+	if u.wholeSets() {
+		return false // they are given on what is counted
+	}
+	all := p.quantities()
+	for j, n := range all {
+		if u.On[j] && n > 0 && (u.Form != Every || p.earns(pick{i, -1}, j, all)) {
+			return false
+		}
+	}
+	return true
+}
+
+// quantities is how many units each line has.
+func (p *Problem) quantities() []int64 {
+	out := make([]int64, len(p.Lines))
+	for i, l := range p.Lines {
+		out[i] = l.Quantity
+	}
+	return out
 }
 
 // Idle tells whether a unit reward has nothing to give on this cart: its goods cost

@@ -607,7 +607,7 @@ func (r *ranges) unitTarget(c *pricing.UnitChoice) verdict {
 // heldIdle judges whether the target, a unit rung that is not given, holds and has
 // nothing to give.
 func (r *ranges) heldIdle(c *pricing.UnitChoice) verdict {
-	if !r.p.Idle(r.t.Index) {
+	if !r.p.Idle(r.t.Index) && !r.p.Waits(r.t.Index) {
 		return never
 	}
 	held := r.inRange(r.p.HeldFor(r.t.Index))
@@ -655,7 +655,7 @@ func (r *ranges) fixed(c *pricing.UnitChoice, given []bool, m int) verdict {
 	if !ok {
 		return maybe
 	}
-	if p.Status(&o, r.t) == pricing.Reached {
+	if attained(p.Status(&o, r.t)) {
 		return always
 	}
 	return never

@@ -181,9 +181,12 @@ func (s *search) reached(x money.Minor) bool {
 	if !o.Exact {
 		*s.left = -1 // a choice that is only a bound is nothing to promise by
 	}
-	return p.Status(&o, s.t) == pricing.Reached ||
-		slices.ContainsFunc(s.more, func(t pricing.Ref) bool { return p.Status(&o, t) == pricing.Reached })
+	return attained(p.Status(&o, s.t)) || slices.ContainsFunc(s.more, func(t pricing.Ref) bool { return attained(p.Status(&o, t)) })
 }
+
+// attained tells whether nothing more is to be added to the counted goods: a rung
+// that waits for the goods it gives something on has its goal.
+func attained(s pricing.Status) bool { return s == pricing.Reached || s == pricing.Waiting }
 
 // alone returns the least price at which the added unit, alone in a cart and
 // under every order reward there is, makes the goal; false if none does within

@@ -80,7 +80,8 @@ func reached(p *pricing.Problem, t pricing.Ref, x money.Minor) bool {
 	q.Lines = append([]pricing.Line{}, p.Lines...)
 	q.Lines[0].Amount = x
 	o := q.Solve()
-	return q.Status(&o, t) == pricing.Reached
+	st := q.Status(&o, t)
+	return st == pricing.Reached || st == pricing.Waiting // nothing more of what is counted is to be added
 }
 
 // naive tries every addition in turn.

@@ -494,8 +494,11 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	for _, p := range nudge.Placeholders {
 		v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, orElse(value[p.Name], p.Means)})
 	}
-	quiet := map[nudge.State]string{nudge.OneStep: "as “not yet”", nudge.Lost: "as “not yet”", nudge.Outdone: "says nothing then"}
+	quiet := map[nudge.State]string{nudge.OneStep: "as “not yet”", nudge.Lost: "as “not yet”", nudge.Outdone: "says nothing then", nudge.Waiting: "says nothing then"}
 	for _, st := range nudge.States {
+		if st == nudge.Waiting && !v.D.CanWait() && v.D.Wording[v.Language][st] == "" {
+			continue
+		}
 		sv := stateView{State: st, Name: checks.StateName(st), Text: v.D.Wording[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], "nothing written yet")}
 		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
 		for _, p := range pieces {

@@ -61,7 +61,7 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[decide.Rounding]():   {"", "per_unit", "per_line"},
 	reflect.TypeFor[decide.Choice]():     {"", "expected_gain", "merchant_order"},
 	reflect.TypeFor[decide.OriginKind](): {"gift", "offer"},
-	reflect.TypeFor[decide.RungState]():  {"open", "reached", "outdone", "passed"},
+	reflect.TypeFor[decide.RungState]():  {"open", "reached", "waiting", "outdone", "passed"},
 	reflect.TypeFor[decide.GiftState]():  {"added", "to_pick", "offered", "removed", "out_of_stock"},
 }
 
