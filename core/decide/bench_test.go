@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/cel-go/cel"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
@@ -228,5 +229,52 @@ func BenchmarkConditionPrograms(b *testing.B) {
 				b.Fatal(err)
 			}
 		}
+	}
+}
+
+// BenchmarkPromises reports how many open value rungs have no promise because the
+// search for what to add came to its end, in small random shops.
+func BenchmarkPromises(b *testing.B) {
+	type visit struct {
+		shop decide.Shop
+		r    decide.Request
+	}
+	drawn := rapid.Custom(func(t *rapid.T) visit {
+		shop, r := decidetest.Random(t)
+		r.Trace, r.Every = false, true
+		return visit{shop, r}
+	})
+	for _, mode := range []decide.Stacking{decide.BestForShopper, decide.ByPriority} {
+		name := "best"
+		if mode == decide.ByPriority {
+			name = "by_priority"
+		}
+		b.Run(name, func(b *testing.B) {
+			open, lost := 0, 0
+			for b.Loop() {
+				open, lost = 0, 0
+				for seed := range 3000 {
+					v := drawn.Example(seed)
+					v.shop.Settings.Stacking = mode
+					s, err := decide.Compile(v.shop)
+					require.NoError(b, err)
+					d, err := s.Decide(v.r)
+					require.NoError(b, err)
+					for _, n := range d.Nudges {
+						for _, o := range n.Rungs {
+							if o.State != decide.RungOpen || o.Measure != nudge.Value || n.Reason != "" && n.Reason != decide.NothingToAdd {
+								continue
+							}
+							open++
+							if o.Reason == "not_found" {
+								lost++
+							}
+						}
+					}
+				}
+			}
+			b.ReportMetric(float64(open), "open-rungs")
+			b.ReportMetric(100*float64(lost)/float64(max(1, open)), "%-not-found")
+		})
 	}
 }

@@ -88,6 +88,53 @@ func (t *Turns) Reached() []int { return t.ships }
 // ReachedGifts lists the gift rungs a walk has reached.
 func (t *Turns) ReachedGifts() []int { return t.gifts }
 
+// Asked is how many gift rungs have had their turn in a walk.
+func (t *Turns) Asked() int { return t.asked }
+
+// AllowedNow tells whether what a walk has taken is allowed for the added unit's
+// present price and a method.
+func (p *Problem) AllowedNow(t *Turns, method int) bool {
+	now := t.clone()
+	if now.Units.After = slices.Clone(t.Units.After); p.Added {
+		now.Units.After[0] = p.Lines[0].Amount
+	}
+	return p.exactly(method).Allowed(now)
+}
+
+// FloorsOver judges margin floors where lines cost from lo to hi after a unit choice
+// and the order rungs given: whether they hold for sure, and whether they can.
+func (p *Problem) FloorsOver(c *UnitChoice, orders []bool, lo, hi func(line int) money.Minor) (sure, can bool) {
+	sure = true
+	for i := range p.Lines {
+		l := &p.Lines[i]
+		if !l.HasCost || l.Quantity == 0 || lo(i) >= l.Amount {
+			continue
+		}
+		rate := p.Floor
+		for _, claim := range c.Claims {
+			if claim.lowers(i) {
+				rate = max(rate, p.nudge(p.Units[claim.Unit].Nudge).Floor)
+			}
+		}
+		if hi(i) < l.Amount && !p.keepsFloor(l, hi(i), l.Quantity, rate) {
+			return false, false
+		}
+		for o, is := range orders {
+			if is && p.Orders[o].Lines[i] {
+				rate = max(rate, p.nudge(p.Orders[o].Nudge).Floor)
+			}
+		}
+		sure = sure && p.keepsFloor(l, lo(i), l.Quantity, rate)
+	}
+	return sure, true
+}
+
+// BudgetOf is what order rung i may take off at most; false where nothing bounds it.
+func (p *Problem) BudgetOf(i int) (money.Minor, bool) {
+	n := p.nudge(p.Orders[i].Nudge)
+	return n.Budget, n.HasBudget
+}
+
 // Replaces tells whether the nudge of a rung gives one rung only.
 func (p *Problem) Replaces(nudge int) bool { return p.nudge(nudge).Replacing }
 

@@ -109,6 +109,12 @@ func (r *ranges) under(c *pricing.UnitChoice, given []bool) goods {
 		g.fails = true
 		return g
 	}
+	last := -1
+	for i, is := range given {
+		if is {
+			last = i
+		}
+	}
 	for i := range r.p.Orders {
 		if !given[i] {
 			continue
@@ -128,8 +134,15 @@ func (r *ranges) under(c *pricing.UnitChoice, given []bool) goods {
 		case maybe:
 			g.sure = false
 		}
-		g.sure = g.sure && !r.bonds.Limits // floors, budgets and limits may forbid it
-		r.take(&g, o)
+		off := r.take(&g, o, i == last)
+		if budget, is := r.p.BudgetOf(i); is {
+			g.fails = g.fails || off.lo > budget
+			g.sure = g.sure && off.hi <= budget
+		}
+	}
+	if r.bonds.Limits && last >= 0 && !g.fails {
+		sure, can := r.p.FloorsOver(c, given, func(j int) money.Minor { return g.line[j].lo }, func(j int) money.Minor { return g.line[j].hi })
+		g.sure, g.fails = g.sure && sure, !can
 	}
 	return g
 }
@@ -176,7 +189,9 @@ func (r *ranges) early(goal pricing.Goal, c *pricing.UnitChoice) verdict {
 	return v
 }
 
-func (r *ranges) take(g *goods, o *pricing.Order) {
+// take bounds what an order reward takes; the last one is trimmed to what may be
+// taken off an order at most.
+func (r *ranges) take(g *goods, o *pricing.Order, last bool) span {
 	if g.mask == nil {
 		g.mask = o.Lines
 	}
@@ -198,8 +213,18 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		}
 	}
 	off := span{o.Off(base.lo), o.Off(base.hi)}
+	trimmed := false
 	if r.p.MostOff > 0 {
-		off.lo, g.exact = 0, false // it may be trimmed
+		room := r.room(g)
+		switch {
+		case off.hi <= room.lo:
+		case last && off.lo >= room.hi:
+			off, trimmed = span{max(0, room.lo), max(0, room.hi)}, true
+		case !last && off.lo > room.hi:
+			g.fails = true
+		default:
+			off, trimmed, g.exact = span{0, min(off.hi, max(0, room.hi))}, true, false
+		}
 	}
 	if off.hi == 0 {
 		g.fails = true
@@ -208,7 +233,7 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		g.sure = false
 	}
 	g.off = g.off.plus(off)
-	full := o.Percent > 0 && (o.Cap == 0 || off.hi < o.Cap) && r.p.MostOff == 0
+	full := o.Percent > 0 && (o.Cap == 0 || off.hi < o.Cap) && !trimmed
 	for j, in := range o.Lines {
 		if !in {
 			continue
@@ -227,6 +252,16 @@ func (r *ranges) take(g *goods, o *pricing.Order) {
 		g.line[j] = span{max(0, g.line[j].lo), max(0, g.line[j].hi)}
 		g.taken[j] = g.taken[j].plus(share)
 	}
+	return off
+}
+
+// room bounds how much may still be taken off the order.
+func (r *ranges) room(g *goods) span {
+	most := r.p.MostOff
+	for j := 1; j < len(r.p.Lines); j++ {
+		most -= r.p.Lines[j].Amount - g.units.After[j]
+	}
+	return span{most - g.off.hi, most - g.off.lo}
 }
 
 // sharesOf bounds the share that an uncapped percentage takes from a line: the
@@ -456,12 +491,26 @@ func (r *ranges) goalsSettled(g *goods) bool {
 			return false
 		}
 	}
-	for i := range r.p.Gifts {
+	return r.giftsSettled(g, len(r.p.Gifts))
+}
+
+// giftsSettled tells whether the goals of the first n gifts stay as they are.
+func (r *ranges) giftsSettled(g *goods, n int) bool {
+	for i := range n {
 		if r.goalUnder(r.p.Gifts[i].Goal, *g) == maybe {
 			return false
 		}
 	}
 	return true
+}
+
+// feeSettled tells whether a method's table holds one fee throughout.
+func (r *ranges) feeSettled(g *goods, method int) bool {
+	if method < 0 {
+		return true
+	}
+	fee := r.listFee(*g, method)
+	return fee.lo == fee.hi
 }
 
 // targetSettled tells whether what makes the target reached, besides what is given and
@@ -664,10 +713,7 @@ func (r *ranges) fixed(c *pricing.UnitChoice, given []bool, m int) verdict {
 // byPriority judges the target where rungs are taken in the merchant's order: if
 // every goal is certain at its turn, all additions in the range go the same way.
 func (r *ranges) byPriority() verdict {
-	if r.bonds.Gifts || r.bonds.Limits {
-		return maybe
-	}
-	if !r.bonds.Units && !r.bonds.Ships {
+	if !r.bonds.Units && !r.bonds.Ships && !r.bonds.Gifts {
 		if v := r.byGoals(); v != maybe {
 			return v
 		}
@@ -707,35 +753,75 @@ func (r *ranges) byGoals() verdict {
 	return out
 }
 
-// sameWay judges the target where for every method the walk, the goals and the list
-// fee are the same for all additions: what one of them comes to holds for each.
+// sameWay judges the target where the walk, the goals and the list fee are the same
+// for all additions, for every method that may be the cheapest: what one of them comes
+// to holds for each.
 func (r *ranges) sameWay() verdict {
-	var first *pricing.Turns
+	var ways []way
 	for m := min(0, len(r.p.Methods)-1); m < len(r.p.Methods); m++ {
 		t, sure := r.walk(m)
 		if !sure {
 			return maybe
 		}
 		c := r.anytime(t)
-		g := r.under(&c, t.Orders)
-		if !r.goalsSettled(&g) || !r.targetSettled(&g) {
+		w := way{t: t, g: r.under(&c, t.Orders), method: m}
+		w.pay = r.pay(w.g).plus(r.lowered(&w.g, t, m))
+		ways = append(ways, w)
+	}
+	for i := range ways {
+		w := &ways[i]
+		if !cheapest(ways, i) {
+			continue
+		}
+		if !r.goalsSettled(&w.g) || !r.targetSettled(&w.g) || !r.feeSettled(&w.g, w.method) {
 			return maybe
 		}
-		// Which method is the cheapest is then a matter of the fees alone.
-		if first != nil && (!slices.Equal(first.Orders, t.Orders) || !slices.Equal(first.Units.After, t.Units.After)) {
-			return maybe
-		}
-		first = t
-		if m >= 0 {
-			if fee := r.listFee(g, m); fee.lo != fee.hi {
+		// Of walks that differ only in the fee the fees alone tell the cheapest.
+		for k := range ways {
+			if k != i && cheapest(ways, k) && !w.alike(&ways[k]) {
 				return maybe
 			}
 		}
 	}
-	if _, alone := r.cost(); r.lo < r.hi && r.charge(alone) && r.reached(r.lo) {
+	if _, alone := r.cost(); r.charge(alone) && r.reached(r.lo) {
 		return always
 	}
 	return never
+}
+
+// way is what a walk comes to for a method.
+type way struct {
+	t      *pricing.Turns
+	g      goods
+	method int
+	pay    span // less the price of the added unit
+}
+
+func (w *way) alike(o *way) bool {
+	return slices.Equal(w.t.Orders, o.t.Orders) && slices.Equal(w.t.Units.After[1:], o.t.Units.After[1:])
+}
+
+// cheapest tells whether a way may be the cheapest.
+func cheapest(ways []way, i int) bool {
+	return !slices.ContainsFunc(ways, func(o way) bool { return o.pay.hi < ways[i].pay.lo })
+}
+
+// lowered bounds the fee with its tax, once the shipping rungs of a walk have lowered it.
+func (r *ranges) lowered(g *goods, t *pricing.Turns, method int) span {
+	if method < 0 {
+		return span{}
+	}
+	fee := r.listFee(*g, method)
+	for _, i := range t.Reached() {
+		fee = span{r.p.Ships[i].By[method].Lower(fee.lo), r.p.Ships[i].By[method].Lower(fee.hi)}
+	}
+	if r.bonds.Budget {
+		fee.hi = r.listFee(*g, method).hi // a budget may keep some of them
+	}
+	if !r.p.TaxShown {
+		fee = span{fee.lo + on(r.p.ShippingTax, fee.lo), fee.hi + on(r.p.ShippingTax, fee.hi)}
+	}
+	return fee
 }
 
 // walk takes rungs in the merchant's order for all additions at once, for a method
@@ -770,7 +856,14 @@ func (r *ranges) walk(method int) (*pricing.Turns, bool) {
 		Allowed: func(t *pricing.Turns) bool {
 			c := r.anytime(t)
 			g := r.under(&c, t.Orders)
-			return note(certain(g.sure && !g.fails, !g.fails))
+			ok := certain(g.sure && !g.fails, !g.fails)
+			if ok == always && r.bonds.Gifts && t.Asked() > 0 {
+				if ok = maybe; r.giftsSettled(&g, t.Asked()) && r.feeSettled(&g, method) {
+					r.p.Lines[0].Amount = r.lo
+					ok = certain(r.p.AllowedNow(t, method), r.p.AllowedNow(t, method))
+				}
+			}
+			return note(ok)
 		},
 		Lowers: func(i int, t *pricing.Turns) bool {
 			if method < 0 {

@@ -145,10 +145,13 @@ type search struct {
 // takes, in nodes.
 func (s *search) cost() (judging, alone int) {
 	if s.p.Mode == pricing.ByPriority {
-		n := 8 * (1 + len(s.p.Orders) + len(s.p.Units))
+		n, units := 8*(1+len(s.p.Orders)+len(s.p.Units)), int64(0)
+		for i := range s.p.Lines {
+			units += min(128, s.p.Lines[i].Quantity)
+		}
 		for i := range s.p.Units {
 			if s.p.Units[i].Form == pricing.Every {
-				n += 128
+				n += int(min(128, 4*units))
 			}
 		}
 		return n, n
