@@ -79,6 +79,7 @@ test('a double click does everything once', async ({ page }) => {
   test.setTimeout(120_000);
   await signIn(page);
   const drafts = () => page.locator('#board-list > article').count();
+  await page.goto(shop('nudges'));
   await expect(page.getByRole('article', { name: 'Parcels to Japan' })).toBeVisible();
   await page.waitForLoadState();
   const before = await drafts();

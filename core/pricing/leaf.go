@@ -57,14 +57,16 @@ func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, 
 	return from, to, from <= to
 }
 
-// HeldFor returns for which prices of the added unit the goal of unit rung i
-// holds when no other nudge takes a unit; false where it never does.
-func (p *Problem) HeldFor(i int) (from, to money.Minor, ok bool) {
-	return p.heldFor(&p.Units[i], -1, func(j int) int64 { return p.Lines[j].Quantity })
+// HeldBeside returns for which prices of the added unit the goal of unit rung i holds
+// over the units that no other nudge of a choice has taken.
+func (p *Problem) HeldBeside(c *UnitChoice, i int) (from, to money.Minor, ok bool) {
+	u := &p.Units[i]
+	return p.heldFor(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
 }
 
-// UnitHeldFor is [Problem.HeldFor] with the units that are counted, for one kind
-// of product or, with -1, all.
+// UnitHeldFor returns for which prices of the added unit the goal of unit rung i holds,
+// given how many units of each line are counted, for one kind
+// of product or, with -1, for all.
 func (p *Problem) UnitHeldFor(i, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
 	return p.heldFor(&p.Units[i], kind, units)
 }

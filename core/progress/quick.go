@@ -457,7 +457,7 @@ func (q *quick) target(r *ranges, c *quickChoice, set, n int) verdict {
 			return never
 		case set>>i&1 == 1:
 			return always
-		case q.p.Orders[i].Off(q.lo) > 0 && (n == 0 || q.steps[n-1].base.lo > q.steps[n-1].off.hi):
+		case r.orderIdle(i) == never && (n == 0 || q.steps[n-1].base.lo > q.steps[n-1].off.hi):
 			return never
 		}
 		return maybe

@@ -55,14 +55,35 @@ type goods struct {
 	fails bool // the set is surely not allowed
 }
 
-// worth tells whether lines in a scope surely cost something yet.
-func (g *goods) worth(in pricing.Scope) bool {
+// nothing judges whether lines in a scope cost nothing any more.
+func (g *goods) nothing(in pricing.Scope) verdict {
+	out := always
 	for j, l := range g.line {
-		if in[j] && l.lo > 0 {
-			return true
+		switch {
+		case !in[j] || l.hi <= 0:
+		case l.lo > 0:
+			return never
+		default:
+			out = maybe
 		}
 	}
-	return false
+	return out
+}
+
+// orderIdle judges whether an order reward would take nothing of its lines' own prices.
+func (r *ranges) orderIdle(i int) verdict {
+	o := &r.p.Orders[i]
+	var base span
+	for j, in := range o.Lines {
+		switch {
+		case !in:
+		case j == 0:
+			base = base.plus(span{r.lo, r.hi})
+		default:
+			base = base.plus(span{r.p.Lines[j].Amount, r.p.Lines[j].Amount})
+		}
+	}
+	return certain(o.Off(base.lo) == 0, o.Off(base.hi) == 0)
 }
 
 // after returns the range of a line once unit rewards are taken; none touches the
@@ -521,7 +542,9 @@ func (r *ranges) targetSettled(g *goods) bool {
 		u := &r.p.Units[i]
 		return (u.Goal.Most == 0 || r.passed(u.Goal) != maybe) && (g.units.Given[i] || r.heldIdle(g.units) != maybe)
 	case pricing.OrderClass:
-		return r.p.Orders[i].Off(r.lo) > 0 && g.worth(r.p.Orders[i].Lines) // else it may have nothing to give at first
+		o := &r.p.Orders[i]
+		idle, nothing := r.orderIdle(i), g.nothing(o.Lines)
+		return idle == never && nothing == never || idle != maybe && nothing != maybe && r.early(o.Goal, g.units) != maybe
 	}
 	return true
 }
@@ -659,11 +682,7 @@ func (r *ranges) heldIdle(c *pricing.UnitChoice) verdict {
 	if !r.p.Idle(r.t.Index) && !r.p.Waits(r.t.Index) {
 		return never
 	}
-	held := r.inRange(r.p.HeldFor(r.t.Index))
-	if held == always && len(c.Claims) > 0 {
-		return maybe // another may have taken units that its goal counts
-	}
-	return held
+	return r.inRange(r.p.HeldBeside(c, r.t.Index))
 }
 
 func (r *ranges) passed(g pricing.Goal) verdict {
@@ -689,11 +708,13 @@ func (r *ranges) orderTarget(given []bool, g goods) verdict {
 			return goal
 		}
 	}
-	// A reward that takes nothing, or goods that cost nothing any more, have nothing to give.
-	if o.Off(r.lo) > 0 && g.worth(o.Lines) {
-		return never
+	switch idle, nothing := r.orderIdle(r.t.Index), g.nothing(o.Lines); {
+	case idle == always, nothing == always:
+		return goal
+	case idle == maybe, nothing == maybe:
+		return maybe
 	}
-	return maybe
+	return never
 }
 
 // fixed judges a rung over a range in which the fee and every goal stay as they

@@ -78,7 +78,10 @@ func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 		*left = MostNodes
 	}
 	p := q.p
-	s := search{p: p, t: t, more: more, goal: p.Goal(t), left: left, bonds: p.Bonds()}
+	// Half of what is left is this rung's: one that is hard to tell starves no other.
+	own := *left / 2
+	defer func(all int) { *left = all - (all/2 - own) }(*left)
+	s := search{p: p, t: t, more: more, goal: p.Goal(t), left: &own, bonds: p.Bonds()}
 	defer func() { p.Lines[0].Amount = 0 }()
 	if len(more) == 0 && Plain(p, t) {
 		p.Lines[0].Amount = 0
@@ -93,7 +96,7 @@ func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 		return ToAdd{}
 	}
 	reach := max(s.goal.Threshold, 1)
-	s.prepared = q.choices(most+2*reach, left)
+	s.prepared = q.choices(most+2*reach, &own)
 	if s.prepared.Cut {
 		return ToAdd{Spent: true}
 	}
