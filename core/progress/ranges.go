@@ -472,14 +472,14 @@ func (r *ranges) steady(options []option, least money.Minor) verdict {
 			continue
 		case first == nil:
 			first = o
-		case len(r.p.Orders) > 0 && (o.choice != first.choice || o.set != first.set):
+		case len(r.p.Orders) > 0 && (o.set != first.set || !r.costAlike(o.choice, first.choice)):
 			return maybe // percentages are rounded for each addition anew
 		}
 		for k := range given {
 			given[k] = o.set>>k&1 == 1
 		}
 		g := r.under(&r.prepared.Choices[o.choice], given)
-		if !g.sure || !r.settled(given, &g, o.method) || o == first && !r.targetSettled(&g) {
+		if !g.sure || !r.settled(given, &g, o.method) || !r.targetSettled(&g) {
 			return maybe
 		}
 	}
@@ -490,6 +490,11 @@ func (r *ranges) steady(options []option, least money.Minor) verdict {
 		return always
 	}
 	return never
+}
+
+// costAlike tells whether every line costs the same by two unit choices.
+func (r *ranges) costAlike(a, b int) bool {
+	return a == b || slices.Equal(r.prepared.Choices[a].After[1:], r.prepared.Choices[b].After[1:])
 }
 
 // settled tells whether all goals of shipping rungs and gifts stay as they are, and the
