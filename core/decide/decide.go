@@ -295,7 +295,7 @@ func (w *work) given(out []Given) []Given {
 		n := w.placed[at]
 		out = append(out, Given{
 			Nudge: key.Nudge, Revision: n.Revision, Rung: key.Rung, Class: class, Amount: amount,
-			Text: w.rewardsText(n, key.Rung, w.tongue.language),
+			Text: w.rewardsOf(n, key.Rung, w.tongue.language, func(c nudge.Class) bool { return c == nudge.ClassOf(nudge.ClassName(class)) }),
 		})
 	}
 	for _, c := range w.outcome.Claims {

@@ -300,6 +300,9 @@ func (w *work) says(c *compiled, o *NudgeOutcome, st standing, language string, 
 		case nudge.CartValue:
 			return w.amount(r.Measure, r.Counted, language), true
 		case nudge.RewardName:
+			if r.State == RungReached {
+				return w.rewardGiven(c, r, language), true
+			}
 			return w.reward(c, r, language), true
 		case nudge.ToAdd:
 			missing, ok := r.missing()
@@ -341,6 +344,44 @@ func (w *work) reward(n *compiled, r *RungOutcome, language string) string {
 		return r.Reward
 	}
 	return w.rewardsText(n, r.Rung, language)
+}
+
+// rewardGiven names what of a reached rung is given; all of it where that is nothing,
+// since there was nothing left to give.
+func (w *work) rewardGiven(c *compiled, r *RungOutcome, language string) string {
+	if len(c.Definition.Ladder.Rungs[r.Rung].Rewards) == 1 {
+		return w.reward(c, r, language)
+	}
+	var given []nudge.Class
+	for _, g := range w.given(nil) {
+		if g.Nudge == c.ID && g.Rung == r.Rung {
+			given = append(given, nudge.ClassOf(nudge.ClassName(g.Class)))
+		}
+	}
+	return w.rewardsOf(c, r.Rung, language, func(class nudge.Class) bool {
+		return len(given) == 0 || class >= nudge.GiftClass || slices.Contains(given, class)
+	})
+}
+
+// rewardsOf names those of a rung's rewards whose class is kept; all of them where
+// none is.
+func (w *work) rewardsOf(c *compiled, rung int, language string, keep func(nudge.Class) bool) string {
+	all := c.Definition.Ladder.Rungs[rung].Rewards
+	if len(all) == 1 {
+		return w.rewardsText(c, rung, language)
+	}
+	var some []nudge.Reward
+	for _, r := range all {
+		if keep(r.Kind.Class()) {
+			some = append(some, r)
+		}
+	}
+	if len(some) == 0 || len(some) == len(all) {
+		return w.rewardsText(c, rung, language)
+	}
+	t := w.tongue
+	t.language = language
+	return nudge.RewardsText(some, voice(&w.s.shop, w.region, t))
 }
 
 // rewardsText names what a rung gives.

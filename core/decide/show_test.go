@@ -1,6 +1,7 @@
 package decide_test
 
 import (
+	"strings"
 	"fmt"
 	"testing"
 	"time"
@@ -219,4 +220,15 @@ func TestACartThatIsTooLargeIsRefused(t *testing.T) {
 	}
 	_, err = s.Decide(decide.Request{Cart: decidetest.Cart(lines...)})
 	assert.EqualError(t, err, "cart.lines: 500 lines are too many; at most 200")
+}
+
+// Of a rung of two classes the sentence names what is given: at 60.00 the 10 % are
+// cheaper than free shipping, at 70.00 both are given.
+func TestTheSentenceNamesWhatIsGiven(t *testing.T) {
+	def := decidetest.Ladder("Both", nudge.AfterOrder, nudge.Rung{Thresholds: nudge.Amounts{"home": decidetest.EUR(6000)}, Rewards: []nudge.Reward{decidetest.Percent(100_000), decidetest.Free}})
+	s := decidetest.Snapshot(t, 590, decidetest.Goods(t, map[string]money.Minor{"ten": 1000}), decide.Live{ID: "both", Priority: 1, Definition: def})
+	for n, want := range map[int64]string{6: "Yours: 10 % off the order.", 7: "Yours: 10 % off the order and free shipping."} {
+		d := must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "ten", Quantity: n})})
+		assert.Equal(t, want, strings.TrimSpace(d.In(nudge.TopBar)[0].Text))
+	}
 }
