@@ -1,8 +1,8 @@
 package decide_test
 
 import (
-	"strings"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
