@@ -46,6 +46,7 @@ test('an account with no shop comes to a live ladder on its own page', async ({ 
     await expect(page.getByText('0 of 4 done')).toBeVisible();
 
     // Every page of an empty shop says what it is for and what to do next.
+    await page.waitForURL(/\/begin$/);
     const shop = new URL(page.url()).pathname.replace('/begin', '');
     for (const [path, says] of [
       ['/nudges', 'A nudge needs a region first'],
@@ -201,6 +202,7 @@ test('people are invited by a link, and an address that was wanted is not forgot
   await join(page, 'mara@kade.example');
   await page.getByLabel('Name').fill('Mara pots');
   await page.getByRole('button', { name: 'Make the shop' }).click();
+  await page.waitForURL(/\/begin$/);
   const shop = new URL(page.url()).pathname.replace('/begin', '');
   await page.goto(`${agonal}${shop}/shop/people`);
   await page.getByLabel(/^\s*Viewer/).check();
@@ -259,6 +261,7 @@ test('keys are made, shown once, replaced and withdrawn', async ({ page, request
   await join(page, 'keys@kade.example');
   await page.getByLabel('Name').fill('Key pots');
   await page.getByRole('button', { name: 'Make the shop' }).click();
+  await page.waitForURL(/\/begin$/);
   const shop = new URL(page.url()).pathname.replace('/begin', '');
   await page.goto(`${agonal}${shop}/shop/connection`);
   await page.getByRole('button', { name: 'Make a key' }).click();
