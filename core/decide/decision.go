@@ -273,8 +273,10 @@ const (
 func (d Decision) In(p nudge.Placement) []Said {
 	var out []Said
 	for _, id := range d.Shown[p] {
-		i := slices.IndexFunc(d.Says, func(s Said) bool { return s.Nudge == id })
-		out = append(out, d.Says[i])
+		// A decision may have come from elsewhere: what says nothing is left out.
+		if i := slices.IndexFunc(d.Says, func(s Said) bool { return s.Nudge == id }); i >= 0 {
+			out = append(out, d.Says[i])
+		}
 	}
 	return out
 }

@@ -100,10 +100,7 @@ func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
 
 func (p *Problem) enumerator() *enumerator {
 	e := &enumerator{p: p, nodes: p.steps(MostUnitNodes), quota: p.steps(MostUnitNodes), best: anyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
-	e.free = make([]int64, len(p.Lines))
-	for i, l := range p.Lines {
-		e.free[i] = l.Quantity
-	}
+	e.free = p.quantities()
 	return e
 }
 

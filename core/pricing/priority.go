@@ -82,10 +82,7 @@ func (p *Problem) exactly(method int) Judge {
 // own goal by it. A unit rung takes the units that save most at its turn.
 func (p *Problem) InOrder(j Judge) *Turns {
 	t := &Turns{p: p, Orders: make([]bool, len(p.Orders)), own: map[string][]int64{}}
-	t.free = make([]int64, len(p.Lines))
-	for i, l := range p.Lines {
-		t.free[i] = l.Quantity
-	}
+	t.free = p.quantities()
 	t.Units = p.noUnits()
 	if len(p.Units) > 0 {
 		t.rules = p.enumerator()

@@ -500,14 +500,7 @@ func (r *ranges) costAlike(a, b int) bool {
 // settled tells whether all goals of shipping rungs and gifts stay as they are, and the
 // fee that a method's table holds.
 func (r *ranges) settled(given []bool, g *goods, m int) bool {
-	if r.bonds.Gifts && r.gifts(given, g) == maybe || !r.goalsSettled(g) {
-		return false
-	}
-	if len(r.p.Methods) == 0 {
-		return true
-	}
-	fee := r.listFee(*g, m)
-	return fee.lo == fee.hi
+	return (!r.bonds.Gifts || r.gifts(given, g) != maybe) && r.goalsSettled(g) && r.feeSettled(g, m)
 }
 
 // goalsSettled tells whether all goals of shipping rungs and gifts stay as they are.
@@ -532,7 +525,7 @@ func (r *ranges) giftsSettled(g *goods, n int) bool {
 
 // feeSettled tells whether a method's table holds one fee throughout.
 func (r *ranges) feeSettled(g *goods, method int) bool {
-	if method < 0 {
+	if method < 0 || len(r.p.Methods) == 0 {
 		return true
 	}
 	fee := r.listFee(*g, method)
@@ -851,7 +844,7 @@ func (r *ranges) lowered(g *goods, t *pricing.Turns, method int) span {
 }
 
 // walk takes rungs in the merchant's order for all additions at once, for a method
-// (-1: whatever it is); false where they may go different ways.
+// (-1: there is none); false where they may go different ways.
 func (r *ranges) walk(method int) (*pricing.Turns, bool) {
 	sure := true
 	note := func(v verdict) bool {
@@ -886,7 +879,9 @@ func (r *ranges) walk(method int) (*pricing.Turns, bool) {
 			if ok == always && r.bonds.Gifts && t.Asked() > 0 {
 				if ok = maybe; r.giftsSettled(&g, t.Asked()) && r.feeSettled(&g, method) {
 					r.p.Lines[0].Amount = r.lo
-					ok = certain(r.p.AllowedNow(t, method), r.p.AllowedNow(t, method))
+					if ok = never; r.p.AllowedNow(t, method) {
+						ok = always
+					}
 				}
 			}
 			return note(ok)

@@ -96,6 +96,7 @@ document.addEventListener('submit', (e) => {
   const form = e.target as HTMLFormElement;
   if (form.getAttribute('method') !== 'post') return; // a field of the checkout is called method
   const inPlace = form.matches('[data-in-place]');
+  if (!inPlace && !e.submitter) return; // a later choice takes the place of an earlier one
   if (form.hasAttribute('data-sent')) {
     again ||= inPlace && !e.submitter; // a choice made meanwhile is sent afterwards; a second press is not
     return e.preventDefault();
