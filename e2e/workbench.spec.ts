@@ -269,6 +269,16 @@ test('words of eighty letters stay on the page, at any width', async ({ page }) 
   }
 });
 
+test('a preview that shows another nudge says which', async ({ page }) => {
+  await page.goto(shop('nudges/harbour-code'));
+  await expect(page.locator('#preview-say')).toContainText('This nudge shows in the cart page; the top bar shows “Winter ladder”');
+  await page.getByRole('combobox', { name: 'page', exact: true }).selectOption('Product');
+  await expect(page.locator('#preview-say')).toContainText('This nudge does not show here');
+  await expect(page.locator('#preview-say')).toContainText('the top bar shows “Winter ladder”');
+  await page.goto(shop('nudges/winter-ladder'));
+  await expect(page.locator('#preview-say')).toHaveText('This nudge shows in the top bar.');
+});
+
 test('parts of a sentence say what they are, to a screen reader', async ({ page }) => {
   await page.goto(shop('nudges/winter-ladder'));
   for (const name of ['Regions: Home or EU', 'Goal of rung 1: €60.00', 'Reward of rung 1: standard shipping is free', 'Goal of rung 2: €95.00'])
