@@ -250,3 +250,24 @@ test('a viewer reads everything and finds nothing to press in vain', async ({ pa
   await choose(page, 'Add a product', 'brine 30', /Brine, 30 ml/);
   await expect(page.getByRole('region', { name: 'The cart beside it' })).toContainText('Brine');
 });
+
+// Last of all, since it presses what deletes, too.
+for (const [name, url] of Object.entries(pages)) {
+  test(`a double click on every button, and a reload: ${name}`, async ({ page }) => {
+    test.setTimeout(180_000);
+    page.on('dialog', (d) => d.accept());
+    if (url.startsWith(lindquill)) await putIn(page, 'oyster-grey', '30 ml');
+    else await signIn(page);
+    await page.goto(url);
+    const n = await page.locator('main button:visible:not(:disabled):not(.sr)').count();
+    for (let i = 0; i < n; i++) {
+      await page.goto(url);
+      const button = page.locator('main button:visible:not(:disabled):not(.sr)').nth(i);
+      if (!(await button.count())) break; // an earlier press took it away
+      await button.dblclick();
+      await whole(page, `button ${i}`);
+      await page.reload();
+      await whole(page, `reload after button ${i}`);
+    }
+  });
+}
