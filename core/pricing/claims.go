@@ -102,15 +102,19 @@ func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 			}
 			was := last
 			last, count = slices.Clone(v), count+1
-			made = append(made, parts...)
 			for k, n := range v {
 				runs[k].qty -= n
 			}
-			more()
+			one := func(parts []Part) {
+				made = append(made, parts...)
+				more()
+				made = made[:len(made)-len(parts)]
+			}
+			one(parts)
+			e.p.otherWays(u, set, one)
 			for k, n := range v {
 				runs[k].qty += n
 			}
-			made = made[:len(made)-len(parts)]
 			last, count = was, count-1
 			return !e.over
 		})

@@ -52,16 +52,16 @@ func TestTheSearchEqualsTryingEverything(t *testing.T) {
 
 func equalsTryingEverything(t *rapid.T, p *pricing.Problem) {
 	p.Mode = pricing.BestForShopper
-	got, want := p.Solve(), naiveBest(p)
-	if want.pay != got.ToPay || !slices.Equal(want.keys, givenKeys(p, got)) || !slices.Equal(want.after, got.After) || !slices.Equal(want.gifts, got.GiftGiven) || !got.Exact {
+	got, want := p.Solve(), pricingtest.Best(p)
+	if want.Pay != got.ToPay || !slices.Equal(want.Keys, givenKeys(p, got)) || !slices.Equal(want.After, got.After) || !slices.Equal(want.Gifts, got.GiftGiven) || !got.Exact {
 		t.Log(pricingtest.Describe(p))
 		t.Logf("found %d %v lines %v claims %+v gifts %v", got.ToPay, givenKeys(p, got), got.After, got.Claims, got.GiftGiven)
-		t.Logf("naive %d %v lines %v", want.pay, want.keys, want.after)
+		t.Logf("naive %d %v lines %v", want.Pay, want.Keys, want.After)
 	}
-	require.Equal(t, want.pay, got.ToPay, "to pay")
-	require.Equal(t, want.keys, givenKeys(p, got), "rungs given")
-	require.Equal(t, want.after, got.After, "lines")
-	require.Equal(t, want.gifts, got.GiftGiven, "gifts")
+	require.Equal(t, want.Pay, got.ToPay, "to pay")
+	require.Equal(t, want.Keys, givenKeys(p, got), "rungs given")
+	require.Equal(t, want.After, got.After, "lines")
+	require.Equal(t, want.Gifts, got.GiftGiven, "gifts")
 	assert.True(t, got.Exact, "gap %d steps %d", got.Gap, got.Steps)
 }
 
@@ -198,4 +198,29 @@ func TestARungPassedByLeavingAnotherOutMayBeBetter(t *testing.T) {
 	assert.Equal(t, money.Minor(130), o.ToPay)
 	assert.Equal(t, []bool{true, false, false}, o.UnitGiven)
 	assert.True(t, o.Exact)
+}
+
+func TestByPriorityEqualsTryingEveryTaking(t *testing.T) {
+	several := 0
+	rapid.Check(t, func(t *rapid.T) {
+		p := pricingtest.Small.Draw(t)
+		p.Mode = pricing.ByPriority
+		want := pricingtest.InOrder(p)
+		if len(want) > 1 {
+			several++
+		}
+		got := p.Solve()
+		for _, c := range want {
+			if got.ToPay == c.Pay && slices.Equal(c.Keys, givenKeys(p, got)) && slices.Equal(c.After, got.After) && slices.Equal(c.Gifts, got.GiftGiven) {
+				return
+			}
+		}
+		t.Log(pricingtest.Describe(p))
+		t.Logf("found %d %v lines %v claims %+v gifts %v method %d fee %d", got.ToPay, givenKeys(p, got), got.After, got.Claims, got.GiftGiven, got.Method, got.Fee)
+		for _, c := range want {
+			t.Logf("naive %+v", c)
+		}
+		t.Fatal("not one of them")
+	})
+	t.Logf("%d with several equally good takings", several)
 }

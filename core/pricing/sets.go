@@ -1,6 +1,7 @@
 package pricing
 
 import (
+	"cmp"
 	"slices"
 
 	"agonal.dev/agonal/core/money"
@@ -97,22 +98,28 @@ func (p *Problem) setParts(u *Unit, set []run) []Part {
 		}
 		return spreadSet(set, u.Amount)
 	}
+	return freeParts(u, cheapestFirst(set), nil)
+}
+
+// cheapestFirst puts runs in order of price, equal ones in the order of lines.
+func cheapestFirst(set []run) []run {
 	cheap := slices.Clone(set)
-	slices.SortStableFunc(cheap, func(a, b run) int {
-		switch {
-		case a.price < b.price:
-			return -1
-		case a.price > b.price:
-			return 1
-		}
-		return a.line - b.line
-	})
-	free := u.Size - u.Pays
+	slices.SortStableFunc(cheap, func(a, b run) int { return cmp.Or(cmp.Compare(a.price, b.price), cmp.Compare(a.line, b.line)) })
+	return cheap
+}
+
+// freeParts prices a set of n for m: of each run so many units are free, or where
+// that is nil those of the first ones.
+func freeParts(u *Unit, cheap []run, free []int64) []Part {
+	left := u.Size - u.Pays
 	var out []Part
 	var saved money.Minor
-	for _, r := range cheap {
-		n := min(free, r.qty)
-		free -= n
+	for k, r := range cheap {
+		n := min(left, r.qty)
+		if free != nil {
+			n = free[k]
+		}
+		left -= n
 		if n > 0 {
 			out = append(out, Part{r.line, n, r.price})
 			saved += r.price * n
@@ -125,6 +132,79 @@ func (p *Problem) setParts(u *Unit, set []run) []Part {
 		return nil
 	}
 	return out
+}
+
+// otherWays gives the ways to price a set besides setParts: of n for m any of equally
+// cheap units may be free where something tells their lines apart.
+func (p *Problem) otherWays(u *Unit, set []run, yield func([]Part)) {
+	if u.Form != NForM {
+		return
+	}
+	cheap := cheapestFirst(set)
+	free := u.Size - u.Pays
+	from, before := 0, int64(0) // the runs of the dearest price that is free, and units before them
+	for k, n := 0, int64(0); n < free; k++ {
+		if cheap[k].price != cheap[from].price {
+			from, before = k, n
+		}
+		n += cheap[k].qty
+	}
+	to := from
+	for to < len(cheap) && cheap[to].price == cheap[from].price {
+		to++
+	}
+	if !p.toldApart(cheap[from:to]) {
+		return
+	}
+	first := true
+	vectors(cheap[from:to], free-before, nil, func(v []int64) bool {
+		if first {
+			first = false // as setParts does it
+			return true
+		}
+		all := make([]int64, len(cheap))
+		for k := range from {
+			all[k] = cheap[k].qty
+		}
+		copy(all[from:], v)
+		if parts := freeParts(u, cheap, all); parts != nil {
+			yield(parts)
+		}
+		return true
+	})
+}
+
+// toldApart tells whether it may make a difference which of some equally dear units
+// becomes cheaper: something looks at one line and not at another.
+func (p *Problem) toldApart(of []run) bool {
+	for _, r := range of[1:] {
+		if !p.alike(of[0].line, r.line) {
+			return true
+		}
+	}
+	return false
+}
+
+// alike tells whether nothing that is paid depends on which of two lines a unit of one
+// price is lowered on.
+func (p *Problem) alike(i, j int) bool {
+	a, b := &p.Lines[i], &p.Lines[j]
+	if a.Tax != b.Tax || a.GiftCard != b.GiftCard || a.HasCost || b.HasCost || !p.TaxShown && a.Tax > 0 {
+		return false
+	}
+	for k := range p.Units {
+		if u := &p.Units[k]; p.nudge(u.Nudge).Stacks && (u.On[i] != u.On[j] || u.PerLine || u.apart()) {
+			return false
+		}
+	}
+	apart := false
+	p.eachGoal(func(g *Goal) {
+		apart = apart || g.Basis != Before && (g.Scope[i] != g.Scope[j] || g.WithoutTax && p.TaxShown && a.Tax > 0)
+	})
+	for k := range p.Orders {
+		apart = apart || p.Orders[k].Lines[i] != p.Orders[k].Lines[j]
+	}
+	return !apart
 }
 
 // spreadSet spreads a set's price over its units.
@@ -302,16 +382,7 @@ func (p *Problem) everyFrom(pk pick, bought []run, left []int64, sets, limit int
 	u := &p.Units[pk.unit]
 	cheap := p.runsOf(pk, u.On, left)
 	if !u.Dearest {
-		slices.Reverse(cheap)
-		slices.SortStableFunc(cheap, func(a, b run) int {
-			switch {
-			case a.price < b.price:
-				return -1
-			case a.price > b.price:
-				return 1
-			}
-			return a.line - b.line
-		})
+		cheap = cheapestFirst(cheap)
 	}
 	c := Claim{Unit: pk.unit, Sets: sets}
 	for _, r := range bought {

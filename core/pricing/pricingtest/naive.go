@@ -1,4 +1,4 @@
-package pricing_test
+package pricingtest
 
 import (
 	"math/big"
@@ -54,12 +54,14 @@ func spread(total int64, weights []int64) []int64 {
 	return out
 }
 
-type naiveChoice struct {
-	pay   int64
-	keys  []pricing.Key
-	after []int64
-	units []int64 // each line after unit rewards
-	gifts []bool
+// Choice is a choice of rungs and what it comes to.
+type Choice struct {
+	Pay    int64
+	Keys   []pricing.Key // of the rungs given, gifts apart, in order
+	After  []int64       // each line in the end
+	Units  []int64       // each line after unit rewards
+	Gifts  []bool
+	Method int
 }
 
 // naive is one problem taken apart into single units.
@@ -67,20 +69,26 @@ type naive struct {
 	p     *pricing.Problem
 	units []int // the line of each unit
 	by    []int // which unit rung takes each unit, -1: none
-	best  *naiveChoice
-	tried map[string]bool
+	best  *Choice
 }
 
-func naiveBest(p *pricing.Problem) naiveChoice {
-	n := &naive{p: p, tried: map[string]bool{}}
+// Best tries every choice that is allowed, for the one that is best for the shopper.
+func Best(p *pricing.Problem) Choice {
+	n := apartUnits(p)
+	n.assign(0)
+	return *n.best
+}
+
+// apartUnits takes a problem apart into units, none of them taken.
+func apartUnits(p *pricing.Problem) *naive {
+	n := &naive{p: p}
 	for i, l := range p.Lines {
 		for range l.Quantity {
 			n.units = append(n.units, i)
+			n.by = append(n.by, -1)
 		}
 	}
-	n.by = make([]int, len(n.units))
-	n.assign(0)
-	return *n.best
+	return n
 }
 
 func (n *naive) nudge(i int) pricing.Nudge {
@@ -290,6 +298,9 @@ func (n *naive) goalAndRung(r int, rungs []int) bool {
 		if !n.nudge(u.Nudge).Replacing {
 			continue
 		}
+		if n.higherElsewhere(u) {
+			return false
+		}
 		for h, o := range n.p.Units {
 			if o.Key.Nudge == u.Key.Nudge && h > r && n.unitGoal(h, k) {
 				return false
@@ -302,6 +313,31 @@ func (n *naive) goalAndRung(r int, rungs []int) bool {
 		}
 	}
 	return true
+}
+
+// higherElsewhere tells whether a higher rung of another class holds; in a ladder
+// with unit rewards all goals look at values before nudges.
+func (n *naive) higherElsewhere(u pricing.Unit) bool {
+	before := n.beforeNudges()
+	above := func(k pricing.Key, g pricing.Goal) bool {
+		return k.Nudge == u.Key.Nudge && k.Rung > u.Key.Rung && n.holds(g, before, before, before)
+	}
+	for _, o := range n.p.Orders {
+		if above(o.Key, o.Goal) {
+			return true
+		}
+	}
+	for _, s := range n.p.Ships {
+		if above(s.Key, s.Goal) {
+			return true
+		}
+	}
+	for _, g := range n.p.Gifts {
+		if above(g.Key, g.Goal) {
+			return true
+		}
+	}
+	return false
 }
 
 // everyProduct checks that a ladder that judges products by themselves rewards
@@ -378,30 +414,73 @@ func (n *naive) price(rungs []int, at int, off []int64) {
 		n.limits(rungs, off)
 		return
 	}
-	r := rungs[at]
+	n.ways(rungs[at], off, func(next []int64) { n.price(rungs, at+1, next) })
+}
+
+// ways gives every way in which a rung lowers the units it has taken, where that is
+// no half measure.
+func (n *naive) ways(r int, off []int64, f func(next []int64)) {
 	u := n.p.Units[r]
 	mine := n.took(r)
 	switch u.Form {
 	case pricing.SetPrice, pricing.NForM:
 		n.partition(r, mine, nil, func(sets [][]int) {
-			next := slices.Clone(off)
-			for _, set := range sets {
-				if !n.setOff(r, set, next) {
-					return
-				}
-			}
 			if !n.oneMoreSet(r, off, len(sets)) {
-				n.price(rungs, at+1, next)
+				n.setsOff(r, sets, off, f)
 			}
 		})
 	case pricing.Every:
-		n.everyKind(r, n.kinds(r), off, func(next []int64) { n.price(rungs, at+1, next) })
+		n.everyKind(r, n.kinds(r), off, f)
 	default:
 		next := slices.Clone(off)
 		if n.simpleOff(r, mine, next) {
-			n.price(rungs, at+1, next)
+			f(next)
 		}
 	}
+}
+
+// setsOff prices set after set; of n for m equally cheap units are told apart.
+func (n *naive) setsOff(r int, sets [][]int, off []int64, f func([]int64)) {
+	if len(sets) == 0 {
+		f(off)
+		return
+	}
+	seen := map[string]bool{}
+	n.eachSetOff(r, sets[0], off, func(next []int64) {
+		if key := string(n.lineTotals(next)); !seen[key] {
+			seen[key] = true
+			n.setsOff(r, sets[1:], next, f)
+		}
+	})
+}
+
+// eachSetOff gives every way to price one set, none where it saves nothing.
+func (n *naive) eachSetOff(r int, set []int, off []int64, f func([]int64)) {
+	u := n.p.Units[r]
+	one := slices.Clone(off)
+	if !n.setOff(r, set, one) {
+		return
+	}
+	if u.Form == pricing.SetPrice {
+		f(one)
+		return
+	}
+	price := func(i int) int64 { return n.p.Lines[n.units[i]].Unit }
+	subsets(set, int(u.Size-u.Pays), func(free []int) {
+		next := slices.Clone(off)
+		for _, i := range set {
+			next[i] = 0
+			for _, j := range free {
+				if !slices.Contains(free, i) && price(i) < price(j) {
+					return // a cheaper one is the free one
+				}
+			}
+			if slices.Contains(free, i) {
+				next[i] = price(i)
+			}
+		}
+		f(next)
+	})
 }
 
 // partition calls f with every way to put units into sets of the rung's size.
@@ -815,7 +894,7 @@ func (n *naive) stack(r int, price []int64, saved map[string]int64, lowered [][]
 			return false
 		}
 	}
-	if !apart(u) && !n.unitGoal(r, -1) {
+	if !apart(u) && !n.unitGoal(r, -1) || n.nudge(u.Nudge).Replacing && n.higherElsewhere(u) {
 		return false
 	}
 	did := false
@@ -957,6 +1036,44 @@ func (n *naive) all() []int64 {
 	return out
 }
 
+// topped tells whether a higher rung of a replacing ladder holds, of whatever class.
+func (n *naive) topped(key pricing.Key, nudge int, before, afterUnits, after []int64) bool {
+	if !n.nudge(nudge).Replacing {
+		return false
+	}
+	above := func(k pricing.Key) bool { return k.Nudge == key.Nudge && k.Rung > key.Rung }
+	for r, u := range n.p.Units {
+		if above(u.Key) && n.unitGoal(r, -1) {
+			return true
+		}
+	}
+	for _, o := range n.p.Orders {
+		if above(o.Key) && n.holds(o.Goal, before, afterUnits, after) {
+			return true
+		}
+	}
+	for _, s := range n.p.Ships {
+		if above(s.Key) && n.holds(s.Goal, before, afterUnits, after) {
+			return true
+		}
+	}
+	for _, g := range n.p.Gifts {
+		if above(g.Key) && n.holds(g.Goal, before, afterUnits, after) {
+			return true
+		}
+	}
+	return false
+}
+
+// beforeNudges is what lines cost before nudges.
+func (n *naive) beforeNudges() []int64 {
+	out := make([]int64, len(n.p.Lines))
+	for i, l := range n.p.Lines {
+		out[i] = l.Amount
+	}
+	return out
+}
+
 // holds judges an order, shipping or gift goal.
 func (n *naive) holds(g pricing.Goal, before, afterUnits, after []int64) bool {
 	amounts := before
@@ -994,10 +1111,8 @@ func (n *naive) orders(set int, before, afterUnits []int64, lowered [][]int) (na
 		if !n.holds(o.Goal, before, afterUnits, nil) {
 			return out, false
 		}
-		for h, other := range p.Orders {
-			if h > i && other.Key.Nudge == o.Key.Nudge && n.nudge(o.Nudge).Replacing && n.holds(other.Goal, before, afterUnits, nil) {
-				return out, false
-			}
+		if n.topped(o.Key, o.Nudge, before, afterUnits, nil) {
+			return out, false
 		}
 		weights := make([]int64, len(out.after))
 		var base int64
@@ -1038,14 +1153,14 @@ func (n *naive) orders(set int, before, afterUnits []int64, lowered [][]int) (na
 
 func (n *naive) ships(o naiveOrders, m, set int, before, afterUnits []int64) {
 	p := n.p
-	c := naiveChoice{after: o.after, units: afterUnits, keys: slices.Clone(o.keys)}
+	c := Choice{After: o.after, Units: afterUnits, Keys: slices.Clone(o.keys), Method: m}
 	given := slices.Clone(o.given)
 	var forFee int64
 	shippable := false
 	for i, l := range p.Lines {
-		c.pay += o.after[i]
+		c.Pay += o.after[i]
 		if !p.TaxShown {
-			c.pay += share(l.Tax, o.after[i])
+			c.Pay += share(l.Tax, o.after[i])
 		}
 		if !l.GiftCard {
 			forFee += o.after[i]
@@ -1063,10 +1178,8 @@ func (n *naive) ships(o naiveOrders, m, set int, before, afterUnits []int64) {
 		if m < 0 || !n.holds(s.Goal, before, afterUnits, o.after) {
 			return
 		}
-		for h, other := range p.Ships {
-			if h > i && other.Key.Nudge == s.Key.Nudge && n.nudge(s.Nudge).Replacing && n.holds(other.Goal, before, afterUnits, o.after) {
-				return
-			}
+		if n.topped(s.Key, s.Nudge, before, afterUnits, o.after) {
+			return
 		}
 		next := fee
 		switch r := s.By[m]; r.Form {
@@ -1081,16 +1194,16 @@ func (n *naive) ships(o naiveOrders, m, set int, before, afterUnits []int64) {
 			return
 		}
 		fee = next
-		c.keys = append(c.keys, s.Key)
+		c.Keys = append(c.Keys, s.Key)
 		given = append(given, naiveGiven{s.Key, n.nudge(s.Nudge), pricing.ShippingClass})
 	}
-	c.pay += fee
+	c.Pay += fee
 	if !p.TaxShown {
-		c.pay += share(p.ShippingTax, fee)
+		c.Pay += share(p.ShippingTax, fee)
 	}
-	slices.SortFunc(c.keys, pricing.Key.Compare)
+	slices.SortFunc(c.Keys, pricing.Key.Compare)
 	if gifts, ok := n.gifts(given, before, afterUnits, o.after); ok {
-		c.gifts = gifts
+		c.Gifts = gifts
 		if n.best == nil || c.better(*n.best) {
 			n.best = &c
 		}
@@ -1112,7 +1225,7 @@ func (n *naive) gifts(given []naiveGiven, before, afterUnits, after []int64) ([]
 	}
 	out := make([]bool, len(n.p.Gifts))
 	for i, g := range n.p.Gifts {
-		if !n.holds(g.Goal, before, afterUnits, after) {
+		if !n.holds(g.Goal, before, afterUnits, after) || n.topped(g.Key, g.Nudge, before, afterUnits, after) {
 			continue
 		}
 		var above, below int // nudges given that may not stand beside it
@@ -1130,21 +1243,33 @@ func (n *naive) gifts(given []naiveGiven, before, afterUnits, after []int64) ([]
 		}
 		out[i] = above == 0
 	}
+	for i, a := range n.p.Gifts {
+		for j, b := range n.p.Gifts {
+			if out[i] && out[j] && a.Key.Nudge != b.Key.Nudge && against(n.nudge(a.Nudge), n.nudge(b.Nudge), pricing.GiftClass, pricing.GiftClass) {
+				if b.Worth > a.Worth || b.Worth == a.Worth && b.Key.Compare(a.Key) < 0 {
+					out[i] = false
+				}
+			}
+		}
+	}
 	return out, true
 }
 
-func (c naiveChoice) better(o naiveChoice) bool {
-	if c.pay != o.pay {
-		return c.pay < o.pay
+func (c Choice) better(o Choice) bool {
+	if c.Pay != o.Pay {
+		return c.Pay < o.Pay
 	}
-	if len(c.keys) != len(o.keys) {
-		return len(c.keys) < len(o.keys)
+	if len(c.Keys) != len(o.Keys) {
+		return len(c.Keys) < len(o.Keys)
 	}
-	if x := slices.CompareFunc(c.keys, o.keys, pricing.Key.Compare); x != 0 {
+	if x := slices.CompareFunc(c.Keys, o.Keys, pricing.Key.Compare); x != 0 {
 		return x < 0
 	}
-	if d := slices.Compare(c.after, o.after); d != 0 {
+	if d := slices.Compare(c.After, o.After); d != 0 {
 		return d < 0
 	}
-	return slices.Compare(c.units, o.units) < 0
+	if d := slices.Compare(c.Units, o.Units); d != 0 {
+		return d < 0
+	}
+	return c.Method < o.Method
 }
