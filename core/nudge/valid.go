@@ -73,23 +73,10 @@ func (l *Ladder) rises(at string, below, r *Rung) error {
 			return FieldError{at + ".thresholds." + region, fmt.Sprintf("%s is not more than the rung before it, %s", b, a)}
 		}
 	}
-	if l.Replacing && (!slices.Equal(paid(below), paid(r)) || l.BasisOf(below) != l.BasisOf(r)) {
-		return FieldError{at, "the rungs of a replacing ladder have the same classes of reward and one basis"}
+	if l.Replacing && l.BasisOf(below) != l.BasisOf(r) {
+		return FieldError{at, "the rungs of a replacing ladder have one basis"}
 	}
 	return nil
-}
-
-// paid lists the classes that a rung's rewards cost the shop in, in order; gifts
-// and unlocks stand beside any.
-func paid(r *Rung) []Class {
-	var out []Class
-	for _, w := range r.Rewards {
-		if c := w.Kind.Class(); c <= ShippingClass && !slices.Contains(out, c) {
-			out = append(out, c)
-		}
-	}
-	slices.Sort(out)
-	return out
 }
 
 func (l *Ladder) validRung(at string, r *Rung) error {
@@ -124,8 +111,8 @@ func (l *Ladder) validRung(at string, r *Rung) error {
 		case c == ShippingClass && slices.ContainsFunc(r.Rewards[:i], func(o Reward) bool { return sameMethod(&o, &r.Rewards[i]) }):
 			return FieldError{field + ".methods", "a rung gives one reward for each shipping method; name the methods of each"}
 		}
-		if c != UnlockClass {
-			c = last // an earlier reward looks as far as it may
+		if c != UnlockClass && (!l.Replacing || len(l.Rungs) == 1 || l.Counts() != Value) {
+			c = last // an earlier reward looks as far as it may; in the place of another it looks where that does
 		}
 		if err := l.validBasis(at, r, c); err != nil {
 			return err

@@ -165,6 +165,7 @@ func (st *goodsStage) toPay(taxShown bool) money.Minor {
 type shipStage struct {
 	method  int
 	given   []bool
+	use     []int // those given, in order
 	count   int
 	listFee money.Minor
 	fee     money.Minor
@@ -182,7 +183,7 @@ func (s *shipStage) toPay(taxShown bool) money.Minor {
 // of their keys; false where one of them would save nothing or goes over its
 // budget.
 func (p *Problem) shipping(st *goodsStage, method int, use []int) (shipStage, bool) {
-	s := shipStage{method: method, given: make([]bool, len(p.Ships))}
+	s := shipStage{method: method, given: make([]bool, len(p.Ships)), use: use}
 	if method < 0 {
 		return s, len(use) == 0
 	}
@@ -255,14 +256,15 @@ func (p *Problem) fewest(method int, listFee money.Minor, holds []bool) []int {
 	}
 	for i := len(use) - 1; i >= 0; i-- {
 		without := append(append([]int{}, use[:i]...), use[i+1:]...)
-		if p.feeWith(method, listFee, without) == fee {
+		if p.FeeWith(method, listFee, without) == fee {
 			use = without
 		}
 	}
 	return use
 }
 
-func (p *Problem) feeWith(method int, fee money.Minor, rungs []int) money.Minor {
+// FeeWith is what some shipping rungs, in order, leave of a method's fee.
+func (p *Problem) FeeWith(method int, fee money.Minor, rungs []int) money.Minor {
 	for _, i := range rungs {
 		fee = p.Ships[i].By[method].Lower(fee)
 	}
@@ -271,7 +273,7 @@ func (p *Problem) feeWith(method int, fee money.Minor, rungs []int) money.Minor 
 
 func (p *Problem) pick(method int, listFee, want money.Minor, from, have []int, size int) []int {
 	if size == 0 {
-		if p.feeWith(method, listFee, have) == want {
+		if p.FeeWith(method, listFee, have) == want {
 			return append([]int{}, have...)
 		}
 		return nil

@@ -61,44 +61,24 @@ func (g Goal) Meets(measure int64, any bool) bool { return g.meets(measure, any)
 // Clashes tells whether two of the unit and order rungs given may not stand
 // together.
 func (p *Problem) Clashes(units, orders []bool) bool {
-	var paid []given
-	for i, g := range units {
-		if g {
-			paid = append(paid, given{p.Units[i].Key, p.nudge(p.Units[i].Nudge), UnitClass})
-		}
-	}
-	for i, g := range orders {
-		if g {
-			paid = append(paid, given{p.Orders[i].Key, p.nudge(p.Orders[i].Nudge), OrderClass})
-		}
-	}
-	for i, a := range paid {
-		for _, b := range paid[:i] {
-			if a.key.Nudge != b.key.Nudge && clash(a.nudge, b.nudge, a.class, b.class) {
-				return true
-			}
+	return p.refuseOneAnother(p.paid(units, orders, nil))
+}
+
+// GiftAgainst tells, for the unit and order rungs given, whether one of higher
+// priority keeps a gift from being given, and whether the gift keeps one of lower
+// priority from being given.
+func (p *Problem) GiftAgainst(gift int, units, orders []bool) (blocked, blocks bool) {
+	return p.giftAgainst(Ref{GiftClass, gift}, p.paid(units, orders, nil))
+}
+
+// GiftsBound tells whether a gift is bound to another gift.
+func (p *Problem) GiftsBound(gift int) bool {
+	for i := range p.Gifts {
+		if p.Clash(Ref{GiftClass, gift}, Ref{GiftClass, i}) {
+			return true
 		}
 	}
 	return false
-}
-
-// Reached lists the shipping rungs a walk has reached.
-func (t *Turns) Reached() []int { return t.ships }
-
-// ReachedGifts lists the gift rungs a walk has reached.
-func (t *Turns) ReachedGifts() []int { return t.gifts }
-
-// Asked is how many gift rungs have had their turn in a walk.
-func (t *Turns) Asked() int { return t.asked }
-
-// AllowedNow tells whether what a walk has taken is allowed for the added unit's
-// present price and a method.
-func (p *Problem) AllowedNow(t *Turns, method int) bool {
-	now := t.clone()
-	if now.Units.After = slices.Clone(t.Units.After); p.Added {
-		now.Units.After[0] = p.Lines[0].Amount
-	}
-	return p.exactly(method).Allowed(now)
 }
 
 // FloorsOver judges margin floors where lines cost from lo to hi after a unit choice
@@ -151,15 +131,13 @@ func (p *Problem) Under(c UnitChoice, given []bool, method int) (Outcome, bool) 
 	}
 	var use []int
 	if method >= 0 {
-		fee, holds := p.listFee(&st, method), p.shipHolds(c.After, st.after)
+		fee, holds := p.listFee(&st, method), p.shipHolds(&c, st.after)
 		if p.Mode == ByPriority {
-			var held []int
 			for i, h := range holds {
-				if h {
-					held = append(held, i)
+				if lowers, within := p.Lowers(i, method, p.FeeWith(method, fee, use)); h && lowers && within {
+					use = append(use, i)
 				}
 			}
-			use = p.inTurn(method, fee, held)
 		} else {
 			use = p.fewest(method, fee, holds)
 		}

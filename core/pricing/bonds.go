@@ -8,33 +8,26 @@ type Bonds struct {
 	Budget bool // a shipping rung has a budget
 	Gifts  bool // a gift is bound to others
 	Limits bool // a floor, a budget or a limit may forbid an order reward
+	Mixed  bool // a replacing ladder has rungs of several classes
 }
 
 // Any tells whether anything binds.
-func (b Bonds) Any() bool { return b.Units || b.Ships || b.Gifts || b.Limits }
+func (b Bonds) Any() bool { return b.Units || b.Ships || b.Gifts || b.Limits || b.Mixed }
 
-// member is a rung as far as bonds go.
-type member struct {
-	id    string
-	nudge int
-	class Class
-}
-
-func (p *Problem) members() []member {
-	out := make([]member, 0, len(p.Units)+len(p.Orders)+len(p.Ships)+len(p.Gifts))
+// eachRung visits the rungs, class by class.
+func (p *Problem) eachRung(visit func(Ref)) {
 	for i := range p.Units {
-		out = append(out, member{p.Units[i].Key.Nudge, p.Units[i].Nudge, UnitClass})
+		visit(Ref{UnitClass, i})
 	}
 	for i := range p.Orders {
-		out = append(out, member{p.Orders[i].Key.Nudge, p.Orders[i].Nudge, OrderClass})
+		visit(Ref{OrderClass, i})
 	}
 	for i := range p.Ships {
-		out = append(out, member{p.Ships[i].Key.Nudge, p.Ships[i].Nudge, ShippingClass})
+		visit(Ref{ShippingClass, i})
 	}
 	for i := range p.Gifts {
-		out = append(out, member{p.Gifts[i].Key.Nudge, p.Gifts[i].Nudge, GiftClass})
+		visit(Ref{GiftClass, i})
 	}
-	return out
 }
 
 // Bonds finds what binds the rungs of a problem: a group or a refusal counts only
@@ -49,6 +42,13 @@ func (p *Problem) Bonds() Bonds {
 
 func (p *Problem) findBonds() Bonds {
 	b := Bonds{Limits: p.Floor > 0 || p.MostOff > 0}
+	classes := make([]Class, len(p.Nudges))
+	p.eachRung(func(r Ref) {
+		if n, _ := p.rung(r); n >= 0 {
+			classes[n] |= r.Class
+			b.Mixed = b.Mixed || p.Nudges[n].Replacing && classes[n] != r.Class
+		}
+	})
 	loose := true
 	for i := range p.Nudges {
 		n := &p.Nudges[i]
@@ -71,62 +71,23 @@ func (p *Problem) findBonds() Bonds {
 		b.Budget = b.Budget || p.nudge(p.Ships[i].Nudge).HasBudget
 	}
 	b.Ships = b.Budget
-	all := p.members()
+	var all []Ref
+	p.eachRung(func(r Ref) { all = append(all, r) })
 	for i, x := range all {
 		for _, y := range all[:i] {
-			if x.id == y.id || !clash(p.nudge(x.nudge), p.nudge(y.nudge), x.class, y.class) {
-				continue
+			if p.Clash(x, y) {
+				b.Units = true
+				b.Ships = b.Ships || (x.Class|y.Class)&ShippingClass != 0
+				b.Gifts = b.Gifts || (x.Class|y.Class)&GiftClass != 0
 			}
-			b.Units = true
-			b.Ships = b.Ships || x.class == ShippingClass || y.class == ShippingClass
-			b.Gifts = b.Gifts || x.class == GiftClass || y.class == GiftClass
 		}
 	}
 	return b
 }
 
-// bound tells whether groups or refusals bind rungs to one another, or floors do,
+// bound tells whether groups, refusals or ladders bind rungs to one another, or floors do,
 // so that it matters which rungs gave a price.
 func (p *Problem) bound() bool {
 	b := p.Bonds()
-	return b.Units || b.Limits
-}
-
-// GiftAgainst tells, for the unit and order rungs given, whether one of higher
-// priority keeps a gift from being given, and whether the gift keeps one of lower
-// priority from being given.
-func (p *Problem) GiftAgainst(gift int, units, orders []bool) (blocked, blocks bool) {
-	g := &p.Gifts[gift]
-	against := func(key Key, nudge int, class Class) {
-		switch {
-		case key.Nudge == g.Key.Nudge || !clash(p.nudge(g.Nudge), p.nudge(nudge), GiftClass, class):
-		case g.Key.Compare(key) < 0:
-			blocks = true
-		default:
-			blocked = true
-		}
-	}
-	for i, is := range units {
-		if is {
-			against(p.Units[i].Key, p.Units[i].Nudge, UnitClass)
-		}
-	}
-	for i, is := range orders {
-		if is {
-			against(p.Orders[i].Key, p.Orders[i].Nudge, OrderClass)
-		}
-	}
-	return blocked, blocks
-}
-
-// GiftsBound tells whether a gift is bound to another gift.
-func (p *Problem) GiftsBound(gift int) bool {
-	g := &p.Gifts[gift]
-	for i := range p.Gifts {
-		o := &p.Gifts[i]
-		if o.Key.Nudge != g.Key.Nudge && clash(p.nudge(g.Nudge), p.nudge(o.Nudge), GiftClass, GiftClass) {
-			return true
-		}
-	}
-	return false
+	return b.Units || b.Limits || b.Mixed
 }

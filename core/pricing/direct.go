@@ -8,7 +8,7 @@ import "agonal.dev/agonal/core/money"
 // or other ways are to be looked at, what it found is a bound for the search.
 func (s *solver) direct() bool {
 	p := s.p
-	if s.bonds || p.MostOff > 0 || p.Added {
+	if s.bonds || p.MostOff > 0 || p.Added || p.Bonds().Mixed {
 		return false
 	}
 	d := p.directly()

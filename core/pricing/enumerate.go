@@ -236,19 +236,28 @@ func (e *enumerator) options(at int) [][]pick {
 		}
 	}
 	slices.Reverse(can) // the highest first
-	var out [][]pick
-	switch {
-	case len(can) > 0 && p.Units[can[0]].apart():
-		out = e.apart(at, can)
-	case l.nudge.Replacing:
+	apart := slices.DeleteFunc(slices.Clone(can), func(u int) bool { return !p.Units[u].apart() })
+	can = slices.DeleteFunc(can, func(u int) bool { return p.Units[u].apart() })
+	var products [][]pick
+	if len(apart) > 0 {
+		products = e.apart(at, apart)
+	}
+	if l.nudge.Replacing {
 		for _, u := range can {
-			out = append(out, []pick{{u, -1}})
+			products = append(products, []pick{{u, -1}})
 		}
-	default:
-		e.partial = e.partial || len(can) > mostTogether
-		can = can[:min(len(can), mostTogether)]
-		for set := 1<<len(can) - 1; set > 0; set-- {
-			var picks []pick
+		return append(products, nil)
+	}
+	if len(can) == 0 {
+		return append(products, nil)
+	}
+	e.partial = e.partial || len(can) > mostTogether
+	can = can[:min(len(can), mostTogether)]
+	products = append(products, nil)
+	var out [][]pick
+	for _, first := range products {
+		for set := 1<<len(can) - 1; set >= 0; set-- {
+			picks := slices.Clone(first)
 			for k, u := range can {
 				if set>>k&1 == 1 {
 					picks = append(picks, pick{u, -1})
@@ -257,7 +266,7 @@ func (e *enumerator) options(at int) [][]pick {
 			out = append(out, picks)
 		}
 	}
-	return append(out, nil)
+	return out
 }
 
 // mostTogether is how many rungs of one cumulative ladder are given in every set.
@@ -420,12 +429,6 @@ func (e *enumerator) clashes(at int) bool {
 		}
 	}
 	return false
-}
-
-// clash tells whether rewards of two nudges, of classes ca and cb, may not be
-// given together.
-func clash(a, b *Nudge, ca, cb Class) bool {
-	return a.Group != "" && a.Group == b.Group || a.Refuses&cb != 0 || b.Refuses&ca != 0
 }
 
 // sortPicks puts the picks by how they take units: limited, all there are, on top.

@@ -1,83 +1,111 @@
 package pricing
 
-// given is a rung that a choice gives.
-type given struct {
-	key   Key
-	nudge *Nudge
-	class Class
-}
+import (
+	"cmp"
+	"slices"
+)
 
-// money lists the rungs a choice gives that cost the shop money.
-func (p *Problem) money(c *candidate) []given {
-	out := make([]given, 0, c.count())
-	for i, g := range c.units.Given {
+// paid lists the rungs given that cost the shop money.
+func (p *Problem) paid(units, orders []bool, ships []int) []Ref {
+	var out []Ref
+	for i, g := range units {
 		if g {
-			out = append(out, given{p.Units[i].Key, p.nudge(p.Units[i].Nudge), UnitClass})
+			out = append(out, Ref{UnitClass, i})
 		}
 	}
-	for i, g := range c.goodsStage.given {
+	for i, g := range orders {
 		if g {
-			out = append(out, given{p.Orders[i].Key, p.nudge(p.Orders[i].Nudge), OrderClass})
+			out = append(out, Ref{OrderClass, i})
 		}
 	}
-	for i, g := range c.shipStage.given {
-		if g {
-			out = append(out, given{p.Ships[i].Key, p.nudge(p.Ships[i].Nudge), ShippingClass})
-		}
+	for _, i := range ships {
+		out = append(out, Ref{ShippingClass, i})
 	}
 	return out
 }
 
-// gifts tells which gifts are given beside a choice, false where the choice is
-// not allowed: two of its nudges may not stand together, or one of them may not
-// stand beside a gift of higher priority whose goal holds. Every gift whose goal
-// holds is given, save where a nudge of higher priority stands against it; of
-// two gifts of one group the one of the higher list value is given.
-func (p *Problem) gifts(c *candidate) ([]bool, bool) { return p.giftsOf(c, len(p.Gifts)) }
+// Clash tells whether two rungs may not stand together: their nudges share an
+// exclusive group, or one refuses the other's class.
+func (p *Problem) Clash(a, b Ref) bool {
+	na, ka := p.rung(a)
+	nb, kb := p.rung(b)
+	return ka.Nudge != kb.Nudge && clash(p.nudge(na), p.nudge(nb), a.Class, b.Class)
+}
 
-// giftsOf is gifts for the first n of them alone.
-func (p *Problem) giftsOf(c *candidate, n int) ([]bool, bool) {
-	paid := p.money(c)
-	for i, a := range paid {
-		for _, b := range paid[:i] {
-			if a.key.Nudge != b.key.Nudge && clash(a.nudge, b.nudge, a.class, b.class) {
-				return nil, false
-			}
+// clash tells whether rewards of two nudges, of classes ca and cb, may not be
+// given together.
+func clash(a, b *Nudge, ca, cb Class) bool {
+	return a.Group != "" && a.Group == b.Group || a.Refuses&cb != 0 || b.Refuses&ca != 0
+}
+
+// refusedBy tells whether a rung may not stand beside one of others.
+func (p *Problem) refusedBy(r Ref, others []Ref) bool {
+	for _, o := range others {
+		if p.Clash(r, o) {
+			return true
 		}
 	}
+	return false
+}
+
+// refuseOneAnother tells whether two of some rungs may not stand together.
+func (p *Problem) refuseOneAnother(of []Ref) bool {
+	for i, r := range of {
+		if p.refusedBy(r, of[:i]) {
+			return true
+		}
+	}
+	return false
+}
+
+// giftsBeside tells which of the first n gifts are given beside rungs that cost money;
+// false where those are not allowed, because one of them may not stand beside a gift of
+// higher priority. Every gift whose goal holds is given, save where a rung of higher
+// priority stands against it; of gifts that may not stand together the one of the
+// higher list value is.
+func (p *Problem) giftsBeside(paid []Ref, n int, holds func(Ref) bool) ([]bool, bool) {
 	out := make([]bool, len(p.Gifts))
-	holds := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, c.units.After, c.after))) }
-	for i := range n {
-		g := &p.Gifts[i]
-		if !holds(g.Goal) || p.topped(Ref{GiftClass, i}, holds) {
+	order := p.giftsByWorth()
+	for _, i := range order {
+		r := Ref{GiftClass, i}
+		if i >= n || !holds(r) || p.topped(r, holds) {
 			continue
 		}
-		blocked, blocks := false, false
-		for _, m := range paid {
-			if m.key.Nudge == g.Key.Nudge || !clash(p.nudge(g.Nudge), m.nudge, GiftClass, m.class) {
-				continue
-			}
-			if g.Key.Compare(m.key) < 0 {
-				blocks = true
-			} else {
-				blocked = true
-			}
+		blocked, blocks := p.giftAgainst(r, paid)
+		if blocked || slices.ContainsFunc(order, func(o int) bool { return out[o] && p.Clash(r, Ref{GiftClass, o}) }) {
+			continue
 		}
-		if blocks && !blocked {
+		if blocks {
 			return nil, false
 		}
-		out[i] = !blocked
-	}
-	for i := range p.Gifts {
-		for j := range p.Gifts {
-			a, b := &p.Gifts[i], &p.Gifts[j]
-			if !out[i] || !out[j] || a.Key.Nudge == b.Key.Nudge || !clash(p.nudge(a.Nudge), p.nudge(b.Nudge), GiftClass, GiftClass) {
-				continue
-			}
-			if b.Worth > a.Worth || b.Worth == a.Worth && b.Key.Compare(a.Key) < 0 {
-				out[i] = false
-			}
-		}
+		out[i] = true
 	}
 	return out, true
+}
+
+// giftsByWorth lists the gifts, those of the highest list value first.
+func (p *Problem) giftsByWorth() []int {
+	out := make([]int, len(p.Gifts))
+	for i := range out {
+		out[i] = i
+	}
+	slices.SortStableFunc(out, func(a, b int) int { return cmp.Compare(p.Gifts[b].Worth, p.Gifts[a].Worth) })
+	return out
+}
+
+// giftAgainst tells whether a rung of higher priority keeps a gift from being given,
+// and whether the gift keeps one of lower priority from being given.
+func (p *Problem) giftAgainst(gift Ref, paid []Ref) (blocked, blocks bool) {
+	_, key := p.rung(gift)
+	for _, r := range paid {
+		if !p.Clash(gift, r) {
+			continue
+		}
+		if _, other := p.rung(r); key.Compare(*other) < 0 {
+			blocks = true
+		} else {
+			blocked = true
+		}
+	}
+	return blocked, blocks
 }

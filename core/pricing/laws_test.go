@@ -45,7 +45,15 @@ func TestTheSearchEqualsTryingEverything(t *testing.T) {
 			if name == "Eight" {
 				pricingtest.AFifth(t)
 			}
-			rapid.Check(t, func(t *rapid.T) { equalsTryingEverything(t, shape.Draw(t)) })
+			var features pricingtest.Features
+			rapid.Check(t, func(t *rapid.T) {
+				p := shape.Draw(t)
+				p.Mode = pricing.BestForShopper
+				o := p.Solve()
+				features.Note(p, &o)
+				equalsTryingEverything(t, p)
+			})
+			features.Check(t)
 		})
 	}
 }
@@ -202,6 +210,7 @@ func TestARungPassedByLeavingAnotherOutMayBeBetter(t *testing.T) {
 
 func TestByPriorityEqualsTryingEveryTaking(t *testing.T) {
 	several := 0
+	var features pricingtest.Features
 	rapid.Check(t, func(t *rapid.T) {
 		p := pricingtest.Small.Draw(t)
 		p.Mode = pricing.ByPriority
@@ -210,6 +219,7 @@ func TestByPriorityEqualsTryingEveryTaking(t *testing.T) {
 			several++
 		}
 		got := p.Solve()
+		features.Note(p, &got)
 		for _, c := range want {
 			if got.ToPay == c.Pay && slices.Equal(c.Keys, givenKeys(p, got)) && slices.Equal(c.After, got.After) && slices.Equal(c.Gifts, got.GiftGiven) {
 				return
@@ -223,4 +233,5 @@ func TestByPriorityEqualsTryingEveryTaking(t *testing.T) {
 		t.Fatal("not one of them")
 	})
 	t.Logf("%d with several equally good takings", several)
+	features.Check(t)
 }

@@ -6,18 +6,22 @@ import (
 	"agonal.dev/agonal/core/money"
 )
 
-// prices is a range of prices of the added unit, both ends in it.
-type prices struct{ from, to money.Minor }
+// Prices is a range of prices of the added unit, both ends in it.
+type Prices struct{ From, To money.Minor }
 
 // heldFor returns for which prices of the added unit a rung's goal holds, given
 // how many units of each line are counted; for one kind of product where kind is
 // not negative. Without an added unit it holds for every price or for none.
 func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
-	g := u.Goal
+	return p.goalHeldFor(&u.Goal, kind, units)
+}
+
+// goalHeldFor is heldFor for a goal that looks at values before nudges.
+func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
 	if g.Measure == Units || kind >= 0 && (g.Measure == SameProduct || g.Measure == SameVariant) {
 		var n int64
 		for i, in := range g.Scope {
-			if in && (kind < 0 || p.kind(u, i) == kind) {
+			if in && (kind < 0 || p.kindOf(g, i) == kind) {
 				n += units(i)
 			}
 		}
@@ -25,7 +29,7 @@ func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, 
 	}
 	seen := counted{
 		units: func(i int) int64 {
-			if kind >= 0 && p.kind(u, i) != kind {
+			if kind >= 0 && p.kindOf(g, i) != kind {
 				return 0
 			}
 			return units(i)
@@ -34,10 +38,10 @@ func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, 
 	}
 	adds := p.Added && g.Measure == Value && g.Scope[0]
 	if !adds {
-		m, any := p.measure(g, seen)
+		m, any := p.measure(*g, seen)
 		return 0, anyAddition, g.meets(m, any)
 	}
-	m, any := p.measure(g, seen)
+	m, any := p.measure(*g, seen)
 	switch {
 	case g.Most > 0 && m > g.Most:
 		return 0, 0, false
@@ -75,11 +79,16 @@ func (p *Problem) UnitHeldFor(i, kind int, units func(line int) int64) (from, to
 // price.
 func (p *Problem) holdsNow(u *Unit, kind int, units func(line int) int64) bool {
 	from, to, ok := p.heldFor(u, kind, units)
-	x := money.Minor(0)
-	if p.Added {
-		x = p.Lines[0].Amount
-	}
+	x := p.added()
 	return ok && from <= x && x <= to
+}
+
+// added is the present price of the added unit, 0 without one.
+func (p *Problem) added() money.Minor {
+	if p.Added {
+		return p.Lines[0].Amount
+	}
+	return 0
 }
 
 // worth is the value of counted units before nudges; an added unit's is left out.
@@ -97,7 +106,7 @@ func (p *Problem) worth(units func(line int) int64) func(line int) money.Minor {
 
 // adding returns the least price of the added unit that adds so much to a goal's
 // value.
-func (p *Problem) adding(g Goal, missing money.Minor) (money.Minor, bool) {
+func (p *Problem) adding(g *Goal, missing money.Minor) (money.Minor, bool) {
 	if !g.WithoutTax || !p.TaxShown {
 		return missing, true
 	}
@@ -130,7 +139,7 @@ func (e *enumerator) leaf() {
 
 // allowed returns for which prices of the added unit what has been assigned is
 // allowed: every goal holds and nothing is half done.
-func (e *enumerator) allowed(claims []Claim) []prices {
+func (e *enumerator) allowed(claims []Claim) []Prices {
 	p := e.p
 	taken := make([][]int64, len(e.ladders))
 	for _, c := range claims {
@@ -156,7 +165,7 @@ func (e *enumerator) allowed(claims []Claim) []prices {
 			return n
 		}
 	}
-	allowed := []prices{{0, anyAddition}}
+	allowed := []Prices{{0, anyAddition}}
 	for _, pk := range e.picks {
 		o := e.owner[pk.unit]
 		u := &p.Units[pk.unit]
@@ -164,16 +173,28 @@ func (e *enumerator) allowed(claims []Claim) []prices {
 		if !ok {
 			return nil
 		}
-		allowed = within(allowed, prices{from, to})
+		allowed = within(allowed, Prices{from, to})
 		if e.ladders[o].nudge.Replacing {
 			for _, h := range e.ladders[o].rungs {
 				if h <= pk.unit {
 					continue
 				}
-				if from, to, ok := p.heldFor(&p.Units[h], pk.kind, units(o)); ok {
-					allowed = without(allowed, prices{from, to})
+				kind := pk.kind
+				if !p.Units[h].apart() {
+					kind = -1 // reached by any product
+				}
+				if from, to, ok := p.heldFor(&p.Units[h], kind, units(o)); ok {
+					allowed = without(allowed, Prices{from, to})
 				}
 			}
+			p.higherOf(Ref{UnitClass, pk.unit}, func(o Ref) {
+				if o.Class == UnitClass {
+					return
+				}
+				if from, to, ok := p.goalHeldFor(p.goal(o), -1, func(i int) int64 { return p.Lines[i].Quantity }); ok {
+					allowed = without(allowed, Prices{from, to})
+				}
+			})
 		}
 		if !e.ladders[o].nudge.Stacks && (!e.tookAny(claims, pk) || e.halfMeasure(claims, pk)) {
 			return nil
@@ -200,18 +221,18 @@ func (e *enumerator) merged() []Claim {
 	return out
 }
 
-func within(in []prices, r prices) []prices {
-	var out []prices
+func within(in []Prices, r Prices) []Prices {
+	var out []Prices
 	for _, x := range in {
-		if x = (prices{max(x.from, r.from), min(x.to, r.to)}); x.from <= x.to {
+		if x = (Prices{max(x.From, r.From), min(x.To, r.To)}); x.From <= x.To {
 			out = append(out, x)
 		}
 	}
 	return out
 }
 
-func without(in []prices, r prices) []prices {
-	return append(within(in, prices{0, r.from - 1}), within(in, prices{r.to + 1, anyAddition})...)
+func without(in []Prices, r Prices) []Prices {
+	return append(within(in, Prices{0, r.From - 1}), within(in, Prices{r.To + 1, anyAddition})...)
 }
 
 // tookAny tells whether a rung has made a unit cheaper.
@@ -340,6 +361,9 @@ func (e *enumerator) missedProduct(units func(ladder int) func(int) int64) bool 
 			}
 			for k := len(rungs) - 1; k >= 0; k-- {
 				u := &p.Units[rungs[k]]
+				if !u.apart() {
+					continue
+				}
 				if _, _, ok := p.heldFor(u, p.kind(u, i), units(o)); ok && u.Goal.Scope[i] {
 					// Of a product that is given, as many as are picked are taken.
 					own := pick{rungs[k], p.kind(u, i)}
@@ -393,61 +417,65 @@ type seg struct {
 
 // keep prices what has been assigned, puts the stacking rungs on top, and keeps
 // the choice where limits and floors allow it.
-func (e *enumerator) keep(claims []Claim, allowed []prices) {
-	p := e.p
+func (e *enumerator) keep(claims []Claim, allowed []Prices) {
+	choice, ok := e.p.priced(claims, e.free, e.stacked)
+	if !ok {
+		return
+	}
+	for _, r := range allowed {
+		choice.From, choice.To = r.From, r.To
+		if e.solver != nil {
+			if c, ok := e.p.present(choice); ok {
+				e.solver.orders(&c)
+			}
+			continue
+		}
+		if r == (Prices{0, anyAddition}) {
+			e.best = min(e.best, choice.Goods) // it stands beside every other for every addition
+		}
+		e.found = append(e.found, choice)
+	}
+}
+
+// priced is what units cost under some claims, with the rungs that stack on top: what
+// would save nothing there is not given. False where a limit, a budget or a floor
+// forbids it.
+func (p *Problem) priced(claims []Claim, free []int64, stacked []pick) (UnitChoice, bool) {
 	segs := make([][]seg, len(p.Lines))
 	for _, c := range claims {
 		for _, part := range c.Parts {
 			segs[part.Line] = append(segs[part.Line], seg{part.Qty, p.Lines[part.Line].Unit - part.Off})
 		}
 	}
-	for i, n := range e.free {
+	for i, n := range free {
 		if n > 0 {
 			segs[i] = append(segs[i], seg{n, p.Lines[i].Unit})
 		}
 	}
-	for _, pk := range e.stacked {
-		// What would save nothing on top of the others is not given.
+	for _, pk := range stacked {
 		if c := p.onTop(pk, segs); len(c.Parts) > 0 {
 			claims = append(claims, c)
 		}
 	}
-	choice := UnitChoice{Given: make([]bool, len(p.Units)), Claims: claims, After: make([]money.Minor, len(p.Lines))}
-	for _, c := range claims {
-		choice.Given[c.Unit] = true
+	c := UnitChoice{Given: make([]bool, len(p.Units)), Claims: claims, After: make([]money.Minor, len(p.Lines)), To: anyAddition}
+	for _, claim := range claims {
+		c.Given[claim.Unit] = true
 	}
-	for _, g := range choice.Given {
+	for _, g := range c.Given {
 		if g {
-			choice.count++
+			c.count++
 		}
 	}
-	var off money.Minor
 	for i, l := range p.Lines {
 		if l.Quantity == 0 {
-			choice.After[i] = l.Amount
+			c.After[i] = l.Amount
 		}
 		for _, s := range segs[i] {
-			choice.After[i] += s.qty * s.price
+			c.After[i] += s.qty * s.price
 		}
-		choice.Goods += choice.After[i]
-		off += l.Amount - choice.After[i]
+		c.Goods += c.After[i]
 	}
-	if p.MostOff > 0 && off > p.MostOff || !p.unitsWithin(&choice) {
-		return
-	}
-	for _, r := range allowed {
-		choice.From, choice.To = r.from, r.to
-		if e.solver != nil {
-			if c, ok := p.present(choice); ok {
-				e.solver.orders(&c)
-			}
-			continue
-		}
-		if r == (prices{0, anyAddition}) {
-			e.best = min(e.best, choice.Goods) // it stands beside every other for every addition
-		}
-		e.found = append(e.found, choice)
-	}
+	return c, (p.MostOff == 0 || p.offUnits(&c) <= p.MostOff) && p.unitsWithin(&c)
 }
 
 // onTop puts a stacking rung on what units cost by now.

@@ -11,9 +11,9 @@ type Turns struct {
 	p      *Problem
 	Units  UnitChoice // what units cost by now
 	Orders []bool
-	ships  []int
-	gifts  []int
-	asked  int // gifts whose turn has come
+	Ships  []int // shipping rungs whose goals held at their turn: what they give is worked out by the walk's end
+	Asked  int   // gifts whose turn has come
+	Cut    bool  // whether not every taking of units was looked at
 	free   []int64
 	stacks []pick             // rungs that go on top of what the others leave
 	picks  []pick             // unit rungs given, those that stack too
@@ -21,65 +21,63 @@ type Turns struct {
 	rules  *enumerator        // judges what is allowed
 }
 
-// Judge answers, for a walk in the merchant's order, whether goals hold.
+// Judge answers, for a walk in the merchant's order, what holds.
 type Judge struct {
 	// Unit tells whether a unit rung's goal holds, given how many units of each
 	// line are counted, for one kind of product or (-1) all.
 	Unit func(unit, kind int, units func(line int) int64) bool
-	// Within tells whether the added unit's price lies in one of some ranges, given
-	// as pairs of their ends.
-	Within func(ranges [][2]money.Minor) bool
+	// Within tells whether the added unit's price lies in one of some ranges.
+	Within func(ranges []Prices) bool
 	// Goal tells whether the goal of an order, shipping or gift rung holds.
-	Goal func(g Goal, t *Turns) bool
-	// Allowed tells whether the order rungs given are allowed.
+	Goal func(g *Goal, t *Turns) bool
+	// Allowed tells whether every order rung given takes something, within all limits.
 	Allowed func(t *Turns) bool
-	// Lowers tells whether a shipping rung lowers the fee that is left; one that
-	// does not gives nothing, guards nothing and stands in nobody's way.
-	Lowers func(i int, t *Turns) bool
+	// Lowers tells whether a shipping rung lowers what others leave of the fee, and
+	// whether that is within its budget.
+	Lowers func(i int, t *Turns, others []int) (lowers, within bool)
 }
 
 // exactly judges for the added unit's present price.
 func (p *Problem) exactly(method int) Judge {
 	return Judge{
 		Unit: func(unit, kind int, units func(int) int64) bool { return p.holdsNow(&p.Units[unit], kind, units) },
-		Within: func(ranges [][2]money.Minor) bool {
-			x := money.Minor(0)
-			if p.Added {
-				x = p.Lines[0].Amount
-			}
-			return slices.ContainsFunc(ranges, func(r [2]money.Minor) bool { return r[0] <= x && x <= r[1] })
+		Within: func(ranges []Prices) bool {
+			x := p.added()
+			return slices.ContainsFunc(ranges, func(r Prices) bool { return r.From <= x && x <= r.To })
 		},
-		Goal: func(g Goal, t *Turns) bool {
+		Goal: func(g *Goal, t *Turns) bool {
 			var after []money.Minor
 			if g.Basis == AfterOrder {
 				st, _ := p.order(&t.Units, t.Orders) // allowed, and trimmed as it will be
 				after = st.after
 			}
-			return g.meets(p.measureAt(&g, p.at(g.Basis, t.Units.After, after)))
+			return g.meets(p.measureAt(g, p.at(g.Basis, t.Units.After, after)))
 		},
 		Allowed: func(t *Turns) bool {
-			st, ok := p.order(&t.Units, t.Orders)
-			if !ok || t.asked == 0 || !p.Bonds().Gifts {
-				return ok
-			}
-			// A gift that was left out for a reward that now gives nothing is due.
-			_, ok = p.giftsOf(&candidate{units: &t.Units, goodsStage: st, shipStage: p.shippedBy(t, &st, method)}, t.asked)
+			_, ok := p.order(&t.Units, t.Orders)
 			return ok
 		},
-		Lowers: func(i int, t *Turns) bool {
+		Lowers: func(i int, t *Turns, others []int) (lowers, within bool) {
 			if method < 0 {
-				return false
+				return false, true
 			}
 			st, _ := p.order(&t.Units, t.Orders)
-			fee := p.feeWith(method, p.listFee(&st, method), t.ships)
-			return p.Ships[i].By[method].Lower(fee) < fee
+			return p.Lowers(i, method, p.FeeWith(method, p.listFee(&st, method), others))
 		},
 	}
 }
 
-// InOrder takes rungs in the merchant's order, each wherever its goal holds at
-// its turn, it may stand beside those taken before, and none of those loses its
-// own goal by it. A unit rung takes the units that save most at its turn.
+// Lowers tells whether a shipping rung lowers what is left of a method's fee, and
+// whether that is within its budget.
+func (p *Problem) Lowers(i, method int, fee money.Minor) (lowers, within bool) {
+	s := &p.Ships[i]
+	next, n := s.By[method].Lower(fee), p.nudge(s.Nudge)
+	return next < fee, !n.HasBudget || fee-next <= n.Budget
+}
+
+// InOrder takes rungs in the merchant's order, each wherever it is allowed and no
+// earlier one loses what it gives. A unit rung takes, of all allowed takings, units
+// that save most at its turn.
 func (p *Problem) InOrder(j Judge) *Turns {
 	t := &Turns{p: p, Orders: make([]bool, len(p.Orders)), own: map[string][]int64{}}
 	t.free = p.quantities()
@@ -88,41 +86,40 @@ func (p *Problem) InOrder(j Judge) *Turns {
 		t.rules = p.enumerator()
 		t.rules.gather()
 	}
-	for _, turn := range p.turns() {
-		switch turn.ref.Class {
+	for _, r := range p.turns() {
+		if r.Class == GiftClass {
+			t.Asked = r.Index + 1
+			continue
+		}
+		if r.Class == UnitClass && p.Units[r.Index].apart() {
+			if i := r.Index - 1; i < 0 || p.Units[i].Key.Nudge != p.Units[r.Index].Key.Nudge || !p.Units[i].apart() {
+				t.productsTurn(j, r.Index) // such a nudge is given as a whole
+			}
+			continue
+		}
+		if !t.holds(j, r) || p.topped(r, func(o Ref) bool { return t.holds(j, o) }) || t.refused(j, r) {
+			continue
+		}
+		switch r.Class {
 		case UnitClass:
-			if turn.first {
-				t.unitTurn(j, turn.ref.Index)
-			}
+			t.unitTurn(j, r.Index)
 		case OrderClass:
-			o := &p.Orders[turn.ref.Index]
-			if t.topped(j, turn.ref) || !j.Goal(o.Goal, t) || t.clashes(o.Key.Nudge, o.Nudge, OrderClass) {
-				continue
-			}
 			next := t.clone()
-			next.Orders[turn.ref.Index] = true
-			if j.Allowed(next) && t.keeps(j, next) {
-				*t = *next
-			}
-		case ShippingClass:
-			s := &p.Ships[turn.ref.Index]
-			if !t.topped(j, turn.ref) && j.Goal(s.Goal, t) && !t.clashes(s.Key.Nudge, s.Nudge, ShippingClass) && j.Lowers(turn.ref.Index, t) {
-				t.ships = append(t.ships, turn.ref.Index)
-			}
-		case GiftClass:
-			t.asked = turn.ref.Index + 1
-			g := &p.Gifts[turn.ref.Index]
-			if !t.topped(j, turn.ref) && j.Goal(g.Goal, t) && !t.clashes(g.Key.Nudge, g.Nudge, GiftClass) {
-				t.giftTurn(turn.ref.Index)
-			}
+			next.Orders[r.Index] = true
+			t.accept(j, next)
+		default:
+			t.Ships = append(t.Ships, r.Index)
 		}
 	}
 	return t
 }
 
-// topped tells whether a higher rung of the same replacing ladder holds.
-func (t *Turns) topped(j Judge, r Ref) bool {
-	return t.p.topped(r, func(g Goal) bool { return j.Goal(g, t) })
+// holds tells whether the goal of a rung holds by now.
+func (t *Turns) holds(j Judge, r Ref) bool {
+	if r.Class == UnitClass {
+		return j.Unit(r.Index, -1, t.counts(&t.p.Units[r.Index]))
+	}
+	return j.Goal(t.p.goal(r), t)
 }
 
 func (t *Turns) clone() *Turns {
@@ -140,69 +137,81 @@ func (t *Turns) clone() *Turns {
 	return &out
 }
 
-// giftTurn takes a gift: of those that may not stand together the one of the
-// highest list value is given, and guarded.
-func (t *Turns) giftTurn(i int) {
-	p, g := t.p, &t.p.Gifts[i]
-	against := func(o int) bool {
-		b := &p.Gifts[o]
-		return b.Key.Nudge != g.Key.Nudge && clash(p.nudge(g.Nudge), p.nudge(b.Nudge), GiftClass, GiftClass)
-	}
-	for _, o := range t.gifts {
-		if against(o) && p.Gifts[o].Worth >= g.Worth {
-			return
+// given is what a walk gives by now: the shipping rungs that lower the fee, each on
+// what remains, and the gifts; false where a gift that is due stands against it.
+func (t *Turns) given(j Judge) (ships []int, gifts []bool, ok bool) {
+	p := t.p
+	paid := p.paid(t.Units.Given, t.Orders, nil)
+	holds := func(r Ref) bool { return t.holds(j, r) }
+	for _, i := range t.Ships {
+		r := Ref{ShippingClass, i}
+		if lowers, within := j.Lowers(i, t, ships); lowers && within && holds(r) && !p.topped(r, holds) && !p.refusedBy(r, paid) {
+			ships, paid = append(ships, i), append(paid, r)
 		}
 	}
-	t.gifts = append(slices.DeleteFunc(slices.Clone(t.gifts), against), i)
+	gifts, ok = p.giftsBeside(paid, t.Asked, holds)
+	return ships, gifts, ok
 }
 
-// clashes tells whether a nudge may not stand beside what has been taken; gifts
-// settle it among themselves.
-func (t *Turns) clashes(id string, nudge int, class Class) bool {
-	p, n := t.p, t.p.nudge(nudge)
-	hits := func(key Key, other int, c Class) bool {
-		return key.Nudge != id && clash(n, p.nudge(other), class, c)
+// refused tells whether a rung may not stand beside what a walk gives.
+func (t *Turns) refused(j Judge, r Ref) bool {
+	p := t.p
+	if !p.Bonds().Units {
+		return false
 	}
-	for i, g := range t.Units.Given {
-		if g && hits(p.Units[i].Key, p.Units[i].Nudge, UnitClass) {
-			return true
+	ships, gifts, _ := t.given(j)
+	beside := p.paid(t.Units.Given, t.Orders, ships)
+	for i, g := range gifts {
+		if g {
+			beside = append(beside, Ref{GiftClass, i})
 		}
 	}
-	for i, g := range t.Orders {
-		if g && hits(p.Orders[i].Key, p.Orders[i].Nudge, OrderClass) {
-			return true
-		}
-	}
-	for _, i := range t.ships {
-		if hits(p.Ships[i].Key, p.Ships[i].Nudge, ShippingClass) {
-			return true
-		}
-	}
-	for _, i := range t.gifts {
-		if class != GiftClass && hits(p.Gifts[i].Key, p.Gifts[i].Nudge, GiftClass) {
-			return true
-		}
+	return p.refusedBy(r, beside)
+}
+
+// accept takes a step if it is allowed, keeps limits and floors, and nothing that was
+// given before is given no more. It tells whether it did.
+func (t *Turns) accept(j Judge, next *Turns) bool {
+	if next.keeps(j, t) {
+		*t = *next
+		return true
 	}
 	return false
 }
 
-// keeps tells whether every rung reached so far is still reached after the next
-// step.
-func (t *Turns) keeps(j Judge, next *Turns) bool {
+// keeps tells whether what was given before a step is given after it, and the step is
+// allowed.
+func (t *Turns) keeps(j Judge, was *Turns) bool {
 	p := t.p
+	if !j.Allowed(t) {
+		return false
+	}
+	holds := func(r Ref) bool { return t.holds(j, r) }
 	for i, g := range t.Orders {
-		if g && !j.Goal(p.Orders[i].Goal, next) {
+		if r := (Ref{OrderClass, i}); g && (!holds(r) || p.topped(r, holds)) {
 			return false
 		}
 	}
-	for _, i := range t.ships {
-		if !j.Goal(p.Ships[i].Goal, next) {
+	if len(t.Ships) == 0 && t.Asked == 0 {
+		return true
+	}
+	ships, gifts, _ := was.given(j)
+	nowShips, nowGifts, ok := t.given(j)
+	if !ok {
+		return false
+	}
+	for i, g := range gifts {
+		if g && !nowGifts[i] {
 			return false
 		}
 	}
-	for _, i := range t.gifts {
-		if !j.Goal(p.Gifts[i].Goal, next) {
-			return false
+	for _, i := range ships {
+		r := Ref{ShippingClass, i}
+		if slices.Contains(nowShips, i) {
+			continue
+		}
+		if lowers, _ := j.Lowers(i, t, nowShips); lowers || !holds(r) || p.topped(r, holds) {
+			return false // it is given no more, and not because nothing is left of the fee
 		}
 	}
 	return true
@@ -223,49 +232,96 @@ func (t *Turns) counts(u *Unit) func(line int) int64 {
 	}
 }
 
-// unitTurn takes the unit rungs of the nudge whose first rung stands at index.
-func (t *Turns) unitTurn(j Judge, first int) {
+// unitTurn takes units for a rung that is due: those that save most, or where that is
+// not allowed the next best.
+func (t *Turns) unitTurn(j Judge, unit int) {
+	pk := pick{unit, -1}
+	next := t.clone()
+	if next.claim(pk, t.most(pk)) && next.settle(j, t) && next.keeps(j, t) {
+		*t = *next
+		return
+	}
+	for _, c := range t.takings(pk) {
+		next := t.clone()
+		if next.claim(pk, c) && next.settle(j, t) && next.keeps(j, t) {
+			next.Cut = t.Cut
+			*t = *next
+			return
+		}
+	}
+}
+
+// productsTurn gives a nudge that judges every product by itself: to each product the
+// rung that it has reached.
+func (t *Turns) productsTurn(j Judge, first int) {
 	p := t.p
-	id := p.Units[first].Key.Nudge
-	if t.clashes(id, p.Units[first].Nudge, UnitClass) {
+	if t.refused(j, Ref{UnitClass, first}) {
 		return
 	}
 	last := first
-	for last+1 < len(p.Units) && p.Units[last+1].Key.Nudge == id {
+	for last+1 < len(p.Units) && p.Units[last+1].Key.Nudge == p.Units[first].Key.Nudge {
 		last++
 	}
-	n := p.nudge(p.Units[first].Nudge)
-	apart := p.Units[first].apart()
-	switch {
-	case apart:
-		next := t.clone()
-		for _, kind := range p.kinds(&p.Units[first]) {
-			for i := last; i >= first; i-- {
-				if j.Unit(i, kind, t.counts(&p.Units[i])) {
-					next.claim(i, kind)
-					break
-				}
-			}
-		}
-		t.accept(j, next)
-	case n.Replacing:
+	var picks []pick
+	for _, kind := range p.kinds(&p.Units[first]) {
 		for i := last; i >= first; i-- {
-			if j.Unit(i, -1, t.counts(&p.Units[i])) {
-				next := t.clone()
-				next.claim(i, -1)
-				t.accept(j, next)
+			if p.Units[i].apart() && j.Unit(i, kind, t.counts(&p.Units[i])) {
+				picks = append(picks, pick{i, kind})
 				break
 			}
 		}
-	default:
-		for i := first; i <= last; i++ {
-			if j.Unit(i, -1, t.counts(&p.Units[i])) {
-				next := t.clone()
-				next.claim(i, -1)
-				t.accept(j, next)
+	}
+	picks = slices.DeleteFunc(picks, func(pk pick) bool {
+		return p.topped(Ref{UnitClass, pk.unit}, func(o Ref) bool { return (o.Class != UnitClass || !p.Units[o.Index].apart()) && t.holds(j, o) })
+	})
+	next := t.clone()
+	any := false
+	for _, pk := range picks {
+		any = next.claim(pk, next.most(pk)) || any
+	}
+	if any && next.settle(j, t) && next.keeps(j, t) {
+		*t = *next
+		return
+	}
+	if !any || p.nudge(p.Units[first].Nudge).Stacks {
+		return
+	}
+	// Every taking of one product beside every one of the others, what saves most first.
+	ways := []*Turns{t.clone()}
+	for _, pk := range picks {
+		var more []*Turns
+		for _, w := range ways {
+			for _, c := range w.takings(pk) {
+				if next := w.clone(); next.claim(pk, c) && len(more) < mostWays {
+					more = append(more, next)
+				}
 			}
 		}
+		if len(more) > 0 {
+			ways = more
+		}
 	}
+	slices.SortStableFunc(ways, func(a, b *Turns) int { return compareMinor(b.saved(), a.saved()) })
+	for _, next := range ways {
+		if next.settle(j, t) && next.keeps(j, t) {
+			*t = *next
+			return
+		}
+	}
+}
+
+// mostWays is how many takings of all products together are looked at.
+const mostWays = 1 << 9
+
+// saved is what a walk takes off units, without what stacks.
+func (t *Turns) saved() money.Minor {
+	var sum money.Minor
+	for _, c := range t.Units.Claims {
+		if !t.p.nudge(t.p.Units[c.Unit].Nudge).Stacks {
+			sum += c.Saved()
+		}
+	}
+	return sum
 }
 
 // kinds lists the products (or variants) that a goal counts.
@@ -279,24 +335,75 @@ func (p *Problem) kinds(u *Unit) []int {
 	return out
 }
 
-// claim takes the units that save most for a rung.
-func (t *Turns) claim(unit, kind int) {
-	p, u := t.p, &t.p.Units[unit]
-	n := p.nudge(u.Nudge)
+// most is the taking of a rung that saves most of what is free.
+func (t *Turns) most(pk pick) Claim {
+	u := &t.p.Units[pk.unit]
+	n := t.p.nudge(u.Nudge)
 	if n.Stacks {
-		t.stacks = append(t.stacks, pick{unit, kind})
-		t.picks = append(t.picks, pick{unit, kind})
-		return
+		return Claim{Unit: pk.unit}
 	}
+	if u.PerLine && (u.Pick > 0 || n.MostUnits > 0) { // rounding favours units of one line or another
+		if all := t.takings(pk); len(all) > 0 {
+			return all[0]
+		}
+	}
+	return t.p.claimMost(pk.unit, pk.kind, t.free, t.room(pk))
+}
+
+// room is how many units a rung may still reward.
+func (t *Turns) room(pk pick) int64 {
+	p, u := t.p, &t.p.Units[pk.unit]
 	var rewarded int64
 	for _, c := range t.Units.Claims {
 		if p.Units[c.Unit].Key.Nudge == u.Key.Nudge {
 			rewarded += p.rewarded(c)
 		}
 	}
-	c := p.claimMost(unit, kind, t.free, p.mostUnits(u, rewarded))
+	return p.mostUnits(u, rewarded)
+}
+
+// takings lists the takings of a rung that save something, those first that save most.
+func (t *Turns) takings(pk pick) []Claim {
+	p, u := t.p, &t.p.Units[pk.unit]
+	if n := p.nudge(u.Nudge); n.Stacks || !u.inSets() && u.Pick == 0 && n.MostUnits == 0 {
+		return []Claim{t.most(pk)} // there is one
+	}
+	e := p.enumerator()
+	e.gather()
+	e.free, e.picks, e.special = slices.Clone(t.free), []pick{pk}, []pick{pk}
+	e.quota, e.nodes = mostTakings, mostTakings
+	var out []Claim
+	keep := func(c Claim) {
+		if c.Saved() > 0 {
+			out = append(out, c)
+		}
+	}
+	switch {
+	case u.Form == Every:
+		e.everys(pk, t.room(pk), keep)
+	case u.inSets():
+		e.sets(pk, t.room(pk), keep)
+	default:
+		e.some(pk, t.room(pk), keep)
+	}
+	t.Cut = t.Cut || e.over
+	slices.SortStableFunc(out, func(a, b Claim) int { return compareMinor(b.Saved(), a.Saved()) })
+	return out
+}
+
+// mostTakings is how many steps are spent on listing the takings of one rung.
+const mostTakings = 1 << 10
+
+// claim takes the units of a claim; false where it saves nothing.
+func (t *Turns) claim(pk pick, c Claim) bool {
+	p, u := t.p, &t.p.Units[pk.unit]
+	if p.nudge(u.Nudge).Stacks {
+		t.stacks = append(t.stacks, pk)
+		t.picks = append(t.picks, pk)
+		return true
+	}
 	if c.Saved() == 0 {
-		return
+		return false
 	}
 	own := t.own[u.Key.Nudge]
 	if own == nil {
@@ -307,9 +414,10 @@ func (t *Turns) claim(unit, kind int) {
 		t.free[part.Line] -= part.Qty
 		own[part.Line] += part.Qty
 	}
-	t.Units.Given[unit] = true
+	t.Units.Given[pk.unit] = true
 	t.Units.Claims = append(t.Units.Claims, c)
-	t.picks = append(t.picks, pick{unit, kind})
+	t.picks = append(t.picks, pk)
+	return true
 }
 
 // claimMost returns the claim of a rung that saves most from the free units.
@@ -378,17 +486,28 @@ func compareMinor(a, b money.Minor) int {
 	return 0
 }
 
-// accept takes a step if it gives something, is allowed, keeps limits and floors,
-// and no earlier rung loses its goal by it.
-func (t *Turns) accept(j Judge, next *Turns) {
-	if next.price() && !slices.Equal(next.Units.Given, t.Units.Given) && j.Within(next.stands()) && j.Allowed(next) && t.keeps(j, next) {
-		*t = *next
+// settle prices the units that have been taken and tells whether that is allowed,
+// gives something new, and takes nothing away from what unit rungs gave before.
+func (t *Turns) settle(j Judge, was *Turns) bool {
+	claims := slices.DeleteFunc(t.Units.Claims, func(c Claim) bool { return t.p.nudge(t.p.Units[c.Unit].Nudge).Stacks })
+	slices.SortStableFunc(claims, func(a, b Claim) int { return a.Unit - b.Unit })
+	var ok bool
+	if t.Units, ok = t.p.priced(claims, t.free, t.stacks); !ok {
+		return false
 	}
+	fresh := false
+	for i, g := range was.Units.Given {
+		if g && !t.Units.Given[i] {
+			return false
+		}
+		fresh = fresh || t.Units.Given[i] && !g
+	}
+	return fresh && j.Within(t.stands())
 }
 
 // stands returns for which prices of the added unit what a walk has taken is
 // allowed.
-func (t *Turns) stands() [][2]money.Minor {
+func (t *Turns) stands() []Prices {
 	e := t.rules
 	e.free, e.picks, e.claims = t.free, t.picks, e.claims[:0]
 	for _, c := range t.Units.Claims {
@@ -396,103 +515,17 @@ func (t *Turns) stands() [][2]money.Minor {
 			e.claims = append(e.claims, c)
 		}
 	}
-	var out [][2]money.Minor
-	for _, r := range e.allowed(e.merged()) {
-		out = append(out, [2]money.Minor{r.from, r.to})
-	}
-	return out
-}
-
-// price works out what units cost after the claims made, those that stack last;
-// false where a limit or a floor forbids it.
-func (t *Turns) price() bool {
-	p := t.p
-	c := &t.Units
-	segs := make([][]seg, len(p.Lines))
-	claims := c.Claims[:0:0]
-	slices.SortStableFunc(c.Claims, func(a, b Claim) int { return a.Unit - b.Unit })
-	for _, claim := range c.Claims {
-		if p.nudge(p.Units[claim.Unit].Nudge).Stacks {
-			continue
-		}
-		claims = append(claims, claim)
-		for _, part := range claim.Parts {
-			segs[part.Line] = append(segs[part.Line], seg{part.Qty, p.Lines[part.Line].Unit - part.Off})
-		}
-	}
-	for i, n := range t.free {
-		if n > 0 {
-			segs[i] = append(segs[i], seg{n, p.Lines[i].Unit})
-		}
-	}
-	for i := range c.Given {
-		c.Given[i] = c.Given[i] && !p.nudge(p.Units[i].Nudge).Stacks
-	}
-	for _, pk := range t.stacks {
-		if claim := p.onTop(pk, segs); len(claim.Parts) > 0 {
-			claims = append(claims, claim)
-			c.Given[pk.unit] = true
-		}
-	}
-	c.Claims, c.After, c.Goods, c.count = claims, make([]money.Minor, len(p.Lines)), 0, 0
-	for i, l := range p.Lines {
-		if l.Quantity == 0 {
-			c.After[i] = l.Amount
-		}
-		for _, s := range segs[i] {
-			c.After[i] += s.qty * s.price
-		}
-		c.Goods += c.After[i]
-	}
-	for _, g := range c.Given {
-		if g {
-			c.count++
-		}
-	}
-	return (p.MostOff == 0 || p.offUnits(c) <= p.MostOff) && p.unitsWithin(c)
+	return e.allowed(e.merged())
 }
 
 // byPriority is the choice made in the merchant's order.
 func (p *Problem) byPriority(method int) candidate {
-	t := p.InOrder(p.exactly(method))
+	j := p.exactly(method)
+	t := p.InOrder(j)
 	st, _ := p.order(&t.Units, t.Orders)
-	units := t.Units
-	c := candidate{units: &units, goodsStage: st, shipStage: p.shippedBy(t, &st, method)}
-	if len(p.Gifts) > 0 {
-		gifts, ok := p.gifts(&c)
-		if !ok {
-			gifts = make([]bool, len(p.Gifts))
-			for _, i := range t.gifts {
-				gifts[i] = true
-			}
-		}
-		c.gifts = gifts
-	}
-	return c
-}
-
-// shippedBy is the shipping side with what a walk has reached: in the merchant's
-// order, each on what remains of the fee, as long as it lowers it.
-func (p *Problem) shippedBy(t *Turns, st *goodsStage, method int) shipStage {
-	var use []int
-	if method >= 0 {
-		use = p.inTurn(method, p.listFee(st, method), t.ships)
-	}
-	ship, _ := p.shipping(st, method, use)
-	return ship
-}
-
-// inTurn returns those of some shipping rungs, in the merchant's order, that lower
-// what remains of the fee, within their budgets.
-func (p *Problem) inTurn(method int, fee money.Minor, rungs []int) []int {
-	var use []int
-	for _, i := range rungs {
-		next, n := p.Ships[i].By[method].Lower(fee), p.nudge(p.Ships[i].Nudge)
-		if next < fee && (!n.HasBudget || fee-next <= n.Budget) {
-			use, fee = append(use, i), next
-		}
-	}
-	return use
+	ships, gifts, _ := t.given(j)
+	ship, _ := p.shipping(&st, method, ships)
+	return candidate{units: &t.Units, goodsStage: st, shipStage: ship, gifts: gifts}
 }
 
 // AfterOrders returns each line once the order rewards marked in given are taken
@@ -510,26 +543,14 @@ func (p *Problem) AfterOrders(c UnitChoice, given []bool) []money.Minor {
 	return after
 }
 
-type turn struct {
-	key   Key
-	ref   Ref
-	first bool // the first unit rung of its nudge
-}
-
-func (p *Problem) turns() []turn {
-	turns := make([]turn, 0, len(p.Units)+len(p.Orders)+len(p.Ships)+len(p.Gifts))
-	for i, u := range p.Units {
-		turns = append(turns, turn{u.Key, Ref{UnitClass, i}, i == 0 || p.Units[i-1].Key.Nudge != u.Key.Nudge})
-	}
-	for i, o := range p.Orders {
-		turns = append(turns, turn{o.Key, Ref{OrderClass, i}, false})
-	}
-	for i, s := range p.Ships {
-		turns = append(turns, turn{s.Key, Ref{ShippingClass, i}, false})
-	}
-	for i, g := range p.Gifts {
-		turns = append(turns, turn{g.Key, Ref{GiftClass, i}, false})
-	}
-	slices.SortStableFunc(turns, func(a, b turn) int { return a.key.Compare(b.key) })
-	return turns
+// turns lists the rungs in the merchant's order.
+func (p *Problem) turns() []Ref {
+	out := make([]Ref, 0, len(p.Units)+len(p.Orders)+len(p.Ships)+len(p.Gifts))
+	p.eachRung(func(r Ref) { out = append(out, r) })
+	slices.SortStableFunc(out, func(a, b Ref) int {
+		_, x := p.rung(a)
+		_, y := p.rung(b)
+		return x.Compare(*y)
+	})
+	return out
 }

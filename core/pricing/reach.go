@@ -379,7 +379,7 @@ func (e *enumerator) eachWay() {
 // ladders do not contend for units, and tells whether no other way can be the best:
 // leaving anything out makes goods dearer.
 func (e *enumerator) plainly() bool {
-	if e.solver.bonds || e.p.MostOff > 0 {
+	if e.solver.bonds || e.p.MostOff > 0 || e.p.Bonds().Mixed {
 		return false
 	}
 	defer func() { e.picks = e.picks[:0] }()

@@ -202,7 +202,7 @@ func (p *Problem) alike(i, j int) bool {
 		apart = apart || g.Basis != Before && (g.Scope[i] != g.Scope[j] || g.WithoutTax && p.TaxShown && a.Tax > 0)
 	})
 	for k := range p.Orders {
-		apart = apart || p.Orders[k].Lines[i] != p.Orders[k].Lines[j]
+		apart = apart || p.Orders[k].Lines[i] || p.Orders[k].Lines[j] // shares are rounded line by line
 	}
 	return !apart
 }

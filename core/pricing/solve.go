@@ -195,9 +195,9 @@ func (s *solver) orders(c *UnitChoice) {
 		return s.outlook().shipped(c.Goods, max(0, left))
 	}
 	var open []int
-	holds := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, c.After, nil))) }
-	for i, o := range p.Orders {
-		if holds(o.Goal) && !p.topped(Ref{OrderClass, i}, holds) {
+	holds := p.holdsUnder(c, nil)
+	for i := range p.Orders {
+		if r := (Ref{OrderClass, i}); holds(r) && !p.topped(r, holds) {
 			open = append(open, i)
 		}
 	}
@@ -237,7 +237,7 @@ func (s *solver) orders(c *UnitChoice) {
 // method.
 func (s *solver) ships(c *UnitChoice, st goodsStage) {
 	p := s.p
-	holds := p.shipHolds(c.After, st.after)
+	holds := p.shipHolds(c, st.after)
 	for _, m := range s.methods {
 		if m < 0 || s.lone {
 			var use []int
@@ -303,8 +303,12 @@ func (s *solver) shipNudges(c *UnitChoice, st goodsStage, m int, fee money.Minor
 
 func (s *solver) complete(c *UnitChoice, st goodsStage, ship shipStage) {
 	cand := candidate{units: c, goodsStage: st, shipStage: ship}
-	if len(s.p.Gifts) > 0 || s.bonds {
-		gifts, ok := s.p.gifts(&cand)
+	if p := s.p; len(p.Gifts) > 0 || s.bonds {
+		paid := p.paid(c.Given, st.given, cand.use)
+		if p.refuseOneAnother(paid) {
+			return
+		}
+		gifts, ok := p.giftsBeside(paid, len(p.Gifts), p.holdsUnder(c, st.after))
 		if !ok {
 			return
 		}
@@ -320,44 +324,49 @@ func (s *solver) consider(c candidate) {
 	}
 }
 
-func (p *Problem) shipHolds(afterUnits, after []money.Minor) []bool {
-	holds := make([]bool, len(p.Ships))
-	goal := func(g Goal) bool { return g.meets(p.measureAt(&g, p.at(g.Basis, afterUnits, after))) }
-	for i, s := range p.Ships {
-		holds[i] = goal(s.Goal) && !p.topped(Ref{ShippingClass, i}, goal)
+// holdsUnder tells whether goals hold under a unit choice, with what lines cost after
+// order rewards.
+func (p *Problem) holdsUnder(c *UnitChoice, after []money.Minor) func(Ref) bool {
+	return func(r Ref) bool {
+		if r.Class == UnitClass {
+			u := &p.Units[r.Index]
+			return p.holdsNow(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
+		}
+		g := p.goal(r)
+		return g.meets(p.measureAt(g, p.at(g.Basis, c.After, after)))
 	}
-	return holds
 }
 
-// topped tells whether a higher rung of the same replacing ladder holds: then a
-// lower one is never given in its place. Unit rungs see to this themselves.
-func (p *Problem) topped(r Ref, holds func(Goal) bool) bool {
+// shipHolds tells which shipping rungs are due.
+func (p *Problem) shipHolds(c *UnitChoice, after []money.Minor) []bool {
+	due := make([]bool, len(p.Ships))
+	holds := p.holdsUnder(c, after)
+	for i := range p.Ships {
+		r := Ref{ShippingClass, i}
+		due[i] = holds(r) && !p.topped(r, holds)
+	}
+	return due
+}
+
+// topped tells whether a higher rung of the same replacing ladder holds, of whatever
+// class: then a lower one is never given in its place.
+func (p *Problem) topped(r Ref, holds func(Ref) bool) bool {
+	out := false
+	p.higherOf(r, func(o Ref) { out = out || holds(o) })
+	return out
+}
+
+// higherOf visits the rungs above one of a replacing ladder, of whatever class.
+func (p *Problem) higherOf(r Ref, visit func(Ref)) {
 	nudge, key := p.rung(r)
 	if !p.nudge(nudge).Replacing {
-		return false
+		return
 	}
-	above := func(other *Key, g *Goal) bool { return other.Nudge == key.Nudge && other.Rung > key.Rung && holds(*g) }
-	switch r.Class {
-	case OrderClass:
-		for i := r.Index + 1; i < len(p.Orders); i++ {
-			if above(&p.Orders[i].Key, &p.Orders[i].Goal) {
-				return true
-			}
+	p.eachRung(func(o Ref) {
+		if n, k := p.rung(o); n == nudge && k.Nudge == key.Nudge && k.Rung > key.Rung {
+			visit(o)
 		}
-	case ShippingClass:
-		for i := r.Index + 1; i < len(p.Ships); i++ {
-			if above(&p.Ships[i].Key, &p.Ships[i].Goal) {
-				return true
-			}
-		}
-	case GiftClass:
-		for i := r.Index + 1; i < len(p.Gifts); i++ {
-			if above(&p.Gifts[i].Key, &p.Gifts[i].Goal) {
-				return true
-			}
-		}
-	}
-	return false
+	})
 }
 
 func (c *candidate) pay(p *Problem) money.Minor {

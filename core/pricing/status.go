@@ -103,30 +103,34 @@ func (p *Problem) rung(r Ref) (nudge int, key *Key) {
 	return p.Ships[r.Index].Nudge, &p.Ships[r.Index].Key
 }
 
-// superseded tells whether a later rung of the same nudge is given; of order rungs
-// only one of a replacing ladder counts.
+// superseded tells whether a later rung of the same nudge is given in the place of a
+// rung: of a replacing ladder any, of others a shipping reward or gift by one of its kind.
 func (p *Problem) superseded(o *Outcome, r Ref) bool {
 	nudge, own := p.rung(r)
-	given := o.ShipGiven
+	replacing := p.nudge(nudge).Replacing
+	if !replacing && r.Class&(UnitClass|OrderClass) != 0 {
+		return false
+	}
+	out := false
+	p.eachRung(func(l Ref) {
+		if _, key := p.rung(l); !out && (replacing || l.Class == r.Class) && key.Nudge == own.Nudge && key.Rung > own.Rung {
+			out = o.Gives(l)
+		}
+	})
+	return out
+}
+
+// Gives tells whether an outcome gives a rung.
+func (o *Outcome) Gives(r Ref) bool {
 	switch r.Class {
 	case UnitClass:
-		given = o.UnitGiven
+		return o.UnitGiven[r.Index]
 	case OrderClass:
-		if given = o.OrderGiven; !p.nudge(nudge).Replacing {
-			return false
-		}
+		return o.OrderGiven[r.Index]
 	case GiftClass:
-		given = o.GiftGiven
+		return o.GiftGiven[r.Index]
 	}
-	for j, g := range given {
-		if !g {
-			continue
-		}
-		if _, key := p.rung(Ref{r.Class, j}); key.Nudge == own.Nudge && key.Rung > own.Rung {
-			return true
-		}
-	}
-	return false
+	return o.ShipGiven[r.Index]
 }
 
 func (p *Problem) unitStatus(o *Outcome, i int) Status {
@@ -134,7 +138,7 @@ func (p *Problem) unitStatus(o *Outcome, i int) Status {
 	if o.UnitGiven[i] {
 		return Reached
 	}
-	if p.superseded(o, Ref{UnitClass, i}) && p.nudge(u.Nudge).Replacing {
+	if p.superseded(o, Ref{UnitClass, i}) {
 		return Reached
 	}
 	switch {

@@ -56,8 +56,10 @@ func (u *Unit) apart() bool {
 
 // kind returns the number by which lines of one product, or of one variant, are
 // told together for an apart goal.
-func (p *Problem) kind(u *Unit, line int) int {
-	if u.Goal.Measure == SameVariant {
+func (p *Problem) kind(u *Unit, line int) int { return p.kindOf(&u.Goal, line) }
+
+func (p *Problem) kindOf(g *Goal, line int) int {
+	if g.Measure == SameVariant {
 		return p.Lines[line].Variant
 	}
 	return p.Lines[line].Product

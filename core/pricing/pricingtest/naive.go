@@ -295,19 +295,24 @@ func (n *naive) goalAndRung(r int, rungs []int) bool {
 		if !n.unitGoal(r, k) {
 			return false
 		}
-		if !n.nudge(u.Nudge).Replacing {
-			continue
+		if !n.nudge(u.Nudge).Replacing && !apart(u) {
+			continue // each product has the one rung that it reached
 		}
-		if n.higherElsewhere(u) {
+		if n.nudge(u.Nudge).Replacing && n.higherElsewhere(u) {
 			return false
 		}
 		for h, o := range n.p.Units {
-			if o.Key.Nudge == u.Key.Nudge && h > r && n.unitGoal(h, k) {
-				return false
+			if of := k; o.Key.Nudge == u.Key.Nudge && h > r && (n.nudge(u.Nudge).Replacing || apart(o)) {
+				if !apart(o) {
+					of = -1
+				}
+				if n.unitGoal(h, of) {
+					return false
+				}
 			}
 		}
 		for _, h := range rungs {
-			if h != r && n.p.Units[h].Key.Nudge == u.Key.Nudge && !apart(u) {
+			if h != r && n.p.Units[h].Key.Nudge == u.Key.Nudge && n.nudge(u.Nudge).Replacing && (!apart(u) || !apart(n.p.Units[h])) {
 				return false
 			}
 		}
@@ -353,7 +358,7 @@ func (n *naive) everyProduct(r int) bool {
 			continue
 		}
 		for h := len(n.p.Units) - 1; h >= 0; h-- {
-			if n.p.Units[h].Key.Nudge == u.Key.Nudge && n.unitGoal(h, k) {
+			if n.p.Units[h].Key.Nudge == u.Key.Nudge && apart(n.p.Units[h]) && n.unitGoal(h, k) {
 				picked := n.p.Units[h].Pick > 0 && len(n.ofKind(h, k, n.took(h))) > 0
 				if n.p.Units[h].Form < pricing.SetPrice && !picked && n.saves(h, n.units[i], n.p.Lines[n.units[i]].Unit) > 0 || n.p.Units[h].Form >= pricing.SetPrice && n.oneSet(h, k) {
 					return false
@@ -1224,31 +1229,32 @@ func (n *naive) gifts(given []naiveGiven, before, afterUnits, after []int64) ([]
 		}
 	}
 	out := make([]bool, len(n.p.Gifts))
+	left := make([]bool, len(n.p.Gifts)) // gifts that may be given
 	for i, g := range n.p.Gifts {
-		if !n.holds(g.Goal, before, afterUnits, after) || n.topped(g.Key, g.Nudge, before, afterUnits, after) {
-			continue
-		}
-		var above, below int // nudges given that may not stand beside it
+		left[i] = n.holds(g.Goal, before, afterUnits, after) && !n.topped(g.Key, g.Nudge, before, afterUnits, after)
 		for _, m := range given {
-			if m.key.Nudge != g.Key.Nudge && against(n.nudge(g.Nudge), m.nudge, pricing.GiftClass, m.class) {
-				if g.Key.Compare(m.key) < 0 {
-					below++
-				} else {
-					above++
-				}
+			if m.key.Nudge != g.Key.Nudge && against(n.nudge(g.Nudge), m.nudge, pricing.GiftClass, m.class) && m.key.Compare(g.Key) < 0 {
+				left[i] = false // something of higher priority stands against it
 			}
 		}
-		if above == 0 && below > 0 {
-			return nil, false
-		}
-		out[i] = above == 0
 	}
-	for i, a := range n.p.Gifts {
-		for j, b := range n.p.Gifts {
-			if out[i] && out[j] && a.Key.Nudge != b.Key.Nudge && against(n.nudge(a.Nudge), n.nudge(b.Nudge), pricing.GiftClass, pricing.GiftClass) {
-				if b.Worth > a.Worth || b.Worth == a.Worth && b.Key.Compare(a.Key) < 0 {
-					out[i] = false
-				}
+	for slices.Contains(left, true) {
+		next := -1 // of the highest list value, or the first of those
+		for i, may := range left {
+			if may && (next < 0 || n.p.Gifts[i].Worth > n.p.Gifts[next].Worth) {
+				next = i
+			}
+		}
+		out[next] = true
+		g := n.p.Gifts[next]
+		for i, o := range n.p.Gifts {
+			if i == next || o.Key.Nudge != g.Key.Nudge && against(n.nudge(g.Nudge), n.nudge(o.Nudge), pricing.GiftClass, pricing.GiftClass) {
+				left[i] = false
+			}
+		}
+		for _, m := range given {
+			if m.key.Nudge != g.Key.Nudge && against(n.nudge(g.Nudge), m.nudge, pricing.GiftClass, m.class) {
+				return nil, false // it is given, so that is not
 			}
 		}
 	}

@@ -19,19 +19,20 @@ type Shape struct {
 	Orders, Ships       int
 	Gifts               int
 	Bonds               bool // groups, refusals, budgets, floors and limits
+	Mixed               bool // ladders whose rungs give rewards of several classes
 	Added               bool // line 0 is an added unit of price 0
 	LeastShips, LeastUN int
 }
 
 // Small is a shape whose every choice can be tried.
-var Small = Shape{Lines: 4, Units: 6, UnitNudges: 3, Orders: 2, Ships: 2, Gifts: 1, Bonds: true}
+var Small = Shape{Lines: 4, Units: 6, UnitNudges: 3, Orders: 2, Ships: 2, Gifts: 2, Bonds: true, Mixed: true}
 
 // Eight is a shape whose every choice can be tried with patience.
-var Eight = Shape{Lines: 5, Units: 8, UnitNudges: 4, Orders: 3, Ships: 2, Gifts: 1, Bonds: true}
+var Eight = Shape{Lines: 5, Units: 8, UnitNudges: 4, Orders: 3, Ships: 2, Gifts: 2, Bonds: true, Mixed: true}
 
 // Asking is a shape for questions about additions: a few hundred minor units,
 // so that a test can try every addition in turn.
-var Asking = Shape{Lines: 3, Units: 5, UnitNudges: 2, Orders: 3, Ships: 3, Gifts: 1, Added: true, LeastShips: 1}
+var Asking = Shape{Lines: 3, Units: 5, UnitNudges: 2, Orders: 3, Ships: 3, Gifts: 2, Added: true, LeastShips: 1, Mixed: true}
 
 // Draw draws a problem.
 func (s Shape) Draw(t *rapid.T) *pricing.Problem {
@@ -64,6 +65,9 @@ func (s Shape) Draw(t *rapid.T) *pricing.Problem {
 	}
 	for i := range int(g.num(0, int64(s.Gifts), "gifts")) {
 		g.gift(fmt.Sprintf("gift-%d", i))
+	}
+	if s.Mixed && g.one(4, "mixed") {
+		g.mixed("mixed")
 	}
 	if s.Added && len(p.Methods) > 0 && g.one(8, "crossing") {
 		g.crossing()
@@ -100,6 +104,9 @@ func (g *gen) lines() {
 	}
 	left := int64(g.s.Units)
 	prices := []int64{g.num(1, 40, "price"), g.num(1, 40, "price"), g.num(0, 60, "price")}
+	if g.one(4, "one price") {
+		prices = prices[:1]
+	}
 	for i := range int(g.num(1, int64(g.s.Lines), "lines")) {
 		if left == 0 {
 			break
@@ -143,10 +150,10 @@ func (g *gen) goods() pricing.Scope {
 func (g *gen) nudge(id string, unit bool) (pricing.Key, int) {
 	n := pricing.Nudge{}
 	if g.s.Bonds {
-		if g.one(6, "group") {
+		if g.one(4, "group") {
 			n.Group = "g"
 		}
-		if g.one(12, "refuses") {
+		if g.one(10, "refuses") {
 			n.Refuses = pricing.Class(1 << g.num(0, 3, "class"))
 		}
 		if g.one(12, "budget") {
@@ -181,7 +188,11 @@ func (g *gen) unitNudge(id string) {
 	base := pricing.Unit{Key: key, Nudge: at, Goal: g.goal(70)}
 	base.Form = pricing.UnitForm(g.num(0, 5, "form"))
 	if g.num(0, 2, "units") > 0 || base.Form >= pricing.SetPrice && g.num(0, 3, "of units") > 0 {
-		base.Goal.Measure = pricing.Measure(rapid.SampledFrom([]int{1, 1, 2, 3}).Draw(g.T, "measure"))
+		of := []int{1, 1, 2, 3}
+		if base.Form >= pricing.SetPrice {
+			of = []int{1, 2, 3}
+		}
+		base.Goal.Measure = pricing.Measure(rapid.SampledFrom(of).Draw(g.T, "measure"))
 		base.Goal.Threshold = g.num(1, 4, "count")
 	}
 	base.On = g.on(base.Goal.Scope)
@@ -300,6 +311,68 @@ func (g *gen) gift(id string) {
 	g.p.Gifts = append(g.p.Gifts, gift)
 }
 
+// mixed draws a ladder whose rungs give rewards of one class or another, or of two at
+// once. Goals look as late as the class may, of a replacing ladder all of them alike.
+func (g *gen) mixed(id string) {
+	key, at := g.nudge(id, true)
+	n := &g.p.Nudges[at]
+	n.Replacing = g.one(2, "replacing")
+	goal := g.goal(90)
+	basis := pricing.Basis(g.num(0, 2, "basis"))
+	rungs := int(g.num(1, 3, "rungs"))
+	classes := make([]pricing.Class, rungs)
+	for i := range classes {
+		classes[i] = pricing.Class(1 << g.num(0, 3, "class"))
+		if rungs == 1 || g.one(3, "two classes") {
+			classes[i] |= pricing.Class(1 << g.num(0, 3, "class"))
+		}
+		if n.Replacing && classes[i]&pricing.UnitClass != 0 {
+			basis = pricing.Before
+		}
+		if n.Replacing && classes[i]&pricing.OrderClass != 0 {
+			basis = min(basis, pricing.AfterUnit)
+		}
+	}
+	if goal.Measure == pricing.SameProduct || goal.Measure == pricing.SameVariant {
+		n.MostUnits = 0
+	}
+	for i, c := range classes {
+		key.Rung = i
+		goal.Threshold += int64(min(i, 1)) * g.num(1, 20, "more")
+		to := func(latest pricing.Basis) pricing.Goal {
+			out := goal
+			out.Basis = min(basis, latest)
+			return out
+		}
+		if c&pricing.UnitClass != 0 {
+			u := pricing.Unit{Key: key, Nudge: at, Goal: to(pricing.Before), Form: pricing.UnitForm(g.num(0, 3, "form"))}
+			u.On = g.on(goal.Scope)
+			if u.Form < pricing.SetPrice && g.one(3, "elsewhere") {
+				u.On, u.Elsewhere = g.goods(), true
+			}
+			g.reward(&u)
+			g.p.Units = append(g.p.Units, u)
+		}
+		if c&pricing.OrderClass != 0 {
+			o := pricing.Order{Key: key, Nudge: at, Goal: to(pricing.AfterUnit), Lines: append(pricing.Scope{}, goal.Scope...)}
+			if o.Percent = g.rate(50_000, 100_000); g.one(2, "amount") {
+				o.Percent, o.Amount = 0, g.num(1, 20, "off")
+			}
+			g.p.Orders = append(g.p.Orders, o)
+		}
+		if c&pricing.ShippingClass != 0 {
+			s := pricing.Shipping{Key: key, Nudge: at, Goal: to(pricing.AfterOrder)}
+			for range g.p.Methods {
+				s.By = append(s.By, pricing.ShippingReward{Form: pricing.ShippingForm(g.num(0, 3, "form")), Amount: g.num(1, 15, "off")})
+			}
+			g.p.Ships = append(g.p.Ships, s)
+		}
+		if c&pricing.GiftClass != 0 {
+			g.p.Gifts = append(g.p.Gifts, pricing.Gift{Key: key, Nudge: at, Goal: to(pricing.AfterOrder), Worth: g.num(1, 20, "worth")})
+		}
+	}
+}
+
 // crossing draws free shipping not far above what the cart holds, and an amount off
 // the order, worth more than any fee, that takes goods below it again. It makes them
 // the only shipping and order rewards, so that they are asked about.
@@ -334,7 +407,11 @@ func (g *gen) fees(m int) catalog.Method {
 	method := catalog.Method{ID: fmt.Sprint(m), ByWeight: g.one(4, "by weight")}
 	from := int64(0)
 	for range int(g.num(1, 3, "bands")) {
-		method.Bands = append(method.Bands, catalog.Band{From: from, Fee: g.num(0, 25, "fee")})
+		fee := g.num(0, 25, "fee")
+		if g.one(5, "no fee") {
+			fee = 0
+		}
+		method.Bands = append(method.Bands, catalog.Band{From: from, Fee: fee})
 		from += g.num(1, 100, "band")
 	}
 	return method

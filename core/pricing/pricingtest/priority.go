@@ -29,6 +29,7 @@ func (w walk) clone() walk {
 type stand struct {
 	choice  Choice
 	lowered [][]int
+	units   []int // unit rungs that lower something
 	ships   []int // that lower the fee
 	fee     int64 // before shipping rewards
 	paid    []naiveGiven
@@ -75,7 +76,7 @@ func inOrder(p *pricing.Problem, method int) []Choice {
 	}
 	var turns []turn
 	for i, u := range p.Units {
-		if i > 0 && p.Units[i-1].Key.Nudge == u.Key.Nudge && apart(u) {
+		if i > 0 && p.Units[i-1].Key.Nudge == u.Key.Nudge && apart(u) && apart(p.Units[i-1]) {
 			continue // a nudge that judges products by themselves is given as a whole
 		}
 		turns = append(turns, turn{u.Key, pricing.UnitClass, i})
@@ -173,6 +174,7 @@ func (n *naive) stands(w walk, method int) (stand, bool) {
 		}
 		k += together
 	}
+	s.units = all
 	before, afterUnits := n.beforeNudges(), make([]int64, len(p.Lines))
 	for i, l := range p.Lines {
 		if l.Quantity == 0 {
@@ -282,6 +284,11 @@ func (n *naive) keeps(was, next walk, method int) bool {
 	if !ok {
 		return false
 	}
+	for _, r := range a.units {
+		if !slices.Contains(b.units, r) {
+			return false // a rung that stacks has nothing left to give
+		}
+	}
 	for i, g := range a.choice.Gifts {
 		if g && !b.choice.Gifts[i] {
 			return false
@@ -358,7 +365,9 @@ func (n *naive) unitTurn(w walk, r, method int) []walk {
 	rungs := []int{r}
 	if apart(u) {
 		for h := r + 1; h < len(p.Units) && p.Units[h].Key.Nudge == u.Key.Nudge; h++ {
-			rungs = append(rungs, h)
+			if apart(p.Units[h]) {
+				rungs = append(rungs, h)
+			}
 		}
 	}
 	if n.nudge(u.Nudge).Stacks {
