@@ -127,7 +127,7 @@ func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
 func (w *work) toAdd(o *RungOutcome, t *taking, refs []pricing.Ref) {
 	var found progress.ToAdd
 	if ref := refs[0]; len(refs) == 1 && !w.quietMatters && progress.Plain(w.problem, ref) {
-		found = progress.FindPlain(w.problem, w.problem.Goal(ref), o.Counted, w.region.Rate(""))
+		found = progress.FindPlain(w.problem, w.problem.GoalOf(ref), o.Counted, w.region.Rate(""))
 	} else {
 		found = w.find(t, o.Rung)
 	}

@@ -257,7 +257,7 @@ func (t *tracer) nudge(o *NudgeOutcome, tk *taking) {
 
 // counted shows what a rung counts, line by line where that adds up.
 func (t *tracer) counted(about, name string, ladder *nudge.Ladder, r RungOutcome, ref pricing.Ref) {
-	goal := t.w.problem.Goal(ref)
+	goal := t.w.problem.GoalOf(ref)
 	if goal.Measure == pricing.SameProduct || goal.Measure == pricing.SameVariant || goal.Measure == pricing.Distinct || ref.Class == pricing.UnitClass {
 		t.add(about+" counted", AsIs, r.Counted, fmt.Sprintf("%s counts %s.", name, t.w.amount(r.Measure, r.Counted, "en")), Term{"counted", r.Counted})
 		return
@@ -291,7 +291,7 @@ func (t *tracer) counted(about, name string, ladder *nudge.Ladder, r RungOutcome
 		t.add(about+" counted", Sum, r.Counted, fmt.Sprintf("%s counts %s.", name, t.w.amount(r.Measure, r.Counted, "en")), terms...)
 		return
 	}
-	t.sum(about+" counted", name+" counts "+basisSay(ladder, goal)+": %s.", r.Counted, terms)
+	t.sum(about+" counted", name+" counts "+basisSay(ladder, *goal)+": %s.", r.Counted, terms)
 }
 
 func basisSay(l *nudge.Ladder, g pricing.Goal) string {

@@ -43,16 +43,10 @@ func (p *Problem) Forced(r Ref) (Outcome, bool) {
 	return best, found
 }
 
-// Holds tells whether a goal of an order, shipping or gift rung holds when lines
-// cost afterUnits and, after order rewards, after.
-func (p *Problem) Holds(g Goal, afterUnits, after []money.Minor) bool {
-	return g.meets(p.measureAt(&g, p.at(g.Basis, afterUnits, after)))
-}
-
 // MeasureOf returns a goal's measure when lines cost amounts at its basis, and
 // whether anything is counted.
-func (p *Problem) MeasureOf(g Goal, amounts []money.Minor) (int64, bool) {
-	return p.measureAt(&g, amounts)
+func (p *Problem) MeasureOf(g *Goal, amounts []money.Minor) (int64, bool) {
+	return p.measureAt(g, amounts)
 }
 
 // Meets tells whether a measure makes a goal.
@@ -64,21 +58,59 @@ func (p *Problem) Clashes(units, orders []bool) bool {
 	return p.refuseOneAnother(p.paid(units, orders, nil))
 }
 
-// GiftAgainst tells, for the unit and order rungs given, whether one of higher
-// priority keeps a gift from being given, and whether the gift keeps one of lower
-// priority from being given.
-func (p *Problem) GiftAgainst(gift int, units, orders []bool) (blocked, blocks bool) {
-	return p.giftAgainst(Ref{GiftClass, gift}, p.paid(units, orders, nil))
+// GiftsBeside tells which gifts are given beside unit and order rungs, by which of them
+// are due; false where the gifts do not allow those.
+func (p *Problem) GiftsBeside(units, orders []bool, due func(Ref) bool) ([]bool, bool) {
+	return p.giftsBeside(p.paid(units, orders, nil), len(p.Gifts), due)
 }
 
-// GiftsBound tells whether a gift is bound to another gift.
-func (p *Problem) GiftsBound(gift int) bool {
-	for i := range p.Gifts {
-		if p.Clash(Ref{GiftClass, gift}, Ref{GiftClass, i}) {
-			return true
+// HeldByAll returns for which prices of the added unit a goal of a unit rung holds when
+// every unit is counted.
+func (p *Problem) HeldByAll(g *Goal) (from, to money.Minor, ok bool) {
+	return p.goalHeldFor(g, -1, func(line int) int64 { return p.Lines[line].Quantity })
+}
+
+// AfterOrders returns each line once the order rewards marked in given are taken from
+// what units cost, at the added unit's present price; false where that is not allowed.
+func (p *Problem) AfterOrders(c *UnitChoice, given []bool) ([]money.Minor, bool) {
+	now := *c
+	now.After = slices.Clone(now.After)
+	if p.Added {
+		now.After[0] = p.Lines[0].Amount
+	}
+	st, ok := p.order(&now, given)
+	return st.after, ok
+}
+
+// Among chooses, for the added unit's present price, among unit choices of the list each
+// with a set of order rungs on top, those whose bits are set; false where none is
+// allowed.
+func (pr *Prepared) Among(options func(yield func(choice, set int) bool)) (Outcome, bool) {
+	p := pr.P
+	s := p.solver(p.everyMethod())
+	for choice, set := range options {
+		c, ok := p.present(pr.Choices[choice])
+		if !ok {
+			continue
+		}
+		given, holds := make([]bool, len(p.Orders)), p.holdsUnder(&c, nil)
+		for i := range given {
+			r := Ref{OrderClass, i}
+			if given[i] = set>>i&1 == 1; given[i] {
+				ok = ok && holds(r) && !p.topped(r, holds)
+			}
+		}
+		if !ok {
+			continue
+		}
+		if st, ok := p.order(&c, given); ok {
+			s.ships(&c, st)
 		}
 	}
-	return false
+	if s.best == nil {
+		return Outcome{}, false
+	}
+	return p.outcome(s.best), true
 }
 
 // FloorsOver judges margin floors where lines cost from lo to hi after a unit choice

@@ -14,8 +14,8 @@ type Bonds struct {
 // Any tells whether anything binds.
 func (b Bonds) Any() bool { return b.Units || b.Ships || b.Gifts || b.Limits || b.Mixed }
 
-// eachRung visits the rungs, class by class.
-func (p *Problem) eachRung(visit func(Ref)) {
+// EachRung visits the rungs, class by class.
+func (p *Problem) EachRung(visit func(Ref)) {
 	for i := range p.Units {
 		visit(Ref{UnitClass, i})
 	}
@@ -42,11 +42,11 @@ func (p *Problem) Bonds() Bonds {
 
 func (p *Problem) findBonds() Bonds {
 	b := Bonds{Limits: p.Floor > 0 || p.MostOff > 0}
-	classes := make([]Class, len(p.Nudges))
-	p.eachRung(func(r Ref) {
-		if n, _ := p.rung(r); n >= 0 {
-			classes[n] |= r.Class
-			b.Mixed = b.Mixed || p.Nudges[n].Replacing && classes[n] != r.Class
+	p.classes = make([]Class, len(p.Nudges))
+	p.EachRung(func(r Ref) {
+		if n, _ := p.rung(r); n >= 0 && n < len(p.Nudges) {
+			p.classes[n] |= r.Class
+			b.Mixed = b.Mixed || p.Nudges[n].Replacing && p.classes[n] != r.Class
 		}
 	})
 	loose := true
@@ -72,7 +72,7 @@ func (p *Problem) findBonds() Bonds {
 	}
 	b.Ships = b.Budget
 	var all []Ref
-	p.eachRung(func(r Ref) { all = append(all, r) })
+	p.EachRung(func(r Ref) { all = append(all, r) })
 	for i, x := range all {
 		for _, y := range all[:i] {
 			if p.Clash(x, y) {

@@ -187,11 +187,11 @@ func (e *enumerator) allowed(claims []Claim) []Prices {
 					allowed = without(allowed, Prices{from, to})
 				}
 			}
-			p.higherOf(Ref{UnitClass, pk.unit}, func(o Ref) {
+			p.HigherOf(Ref{UnitClass, pk.unit}, func(o Ref) {
 				if o.Class == UnitClass {
 					return
 				}
-				if from, to, ok := p.goalHeldFor(p.goal(o), -1, func(i int) int64 { return p.Lines[i].Quantity }); ok {
+				if from, to, ok := p.goalHeldFor(p.GoalOf(o), -1, func(i int) int64 { return p.Lines[i].Quantity }); ok {
 					allowed = without(allowed, Prices{from, to})
 				}
 			})

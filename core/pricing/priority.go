@@ -11,7 +11,7 @@ type Turns struct {
 	p      *Problem
 	Units  UnitChoice // what units cost by now
 	Orders []bool
-	Ships  []int // shipping rungs whose goals held at their turn: what they give is worked out by the walk's end
+	Ships  []int // shipping rungs that have had their turn: what they give is worked out on what is left
 	Asked  int   // gifts whose turn has come
 	Cut    bool  // whether not every taking of units was looked at
 	free   []int64
@@ -29,7 +29,7 @@ type Judge struct {
 	// Within tells whether the added unit's price lies in one of some ranges.
 	Within func(ranges []Prices) bool
 	// Goal tells whether the goal of an order, shipping or gift rung holds.
-	Goal func(g *Goal, t *Turns) bool
+	Goal func(r Ref, t *Turns) bool
 	// Allowed tells whether every order rung given takes something, within all limits.
 	Allowed func(t *Turns) bool
 	// Lowers tells whether a shipping rung lowers what others leave of the fee, and
@@ -45,7 +45,8 @@ func (p *Problem) exactly(method int) Judge {
 			x := p.added()
 			return slices.ContainsFunc(ranges, func(r Prices) bool { return r.From <= x && x <= r.To })
 		},
-		Goal: func(g *Goal, t *Turns) bool {
+		Goal: func(r Ref, t *Turns) bool {
+			g := p.GoalOf(r)
 			var after []money.Minor
 			if g.Basis == AfterOrder {
 				st, _ := p.order(&t.Units, t.Orders) // allowed, and trimmed as it will be
@@ -97,19 +98,22 @@ func (p *Problem) InOrder(j Judge) *Turns {
 			}
 			continue
 		}
+		if r.Class == ShippingClass { // whether its goal holds, what is left tells
+			if !t.refused(j, r) {
+				t.Ships = append(t.Ships, r.Index)
+			}
+			continue
+		}
 		if !t.holds(j, r) || p.topped(r, func(o Ref) bool { return t.holds(j, o) }) || t.refused(j, r) {
 			continue
 		}
-		switch r.Class {
-		case UnitClass:
+		if r.Class == UnitClass {
 			t.unitTurn(j, r.Index)
-		case OrderClass:
-			next := t.clone()
-			next.Orders[r.Index] = true
-			t.accept(j, next)
-		default:
-			t.Ships = append(t.Ships, r.Index)
+			continue
 		}
+		next := t.clone()
+		next.Orders[r.Index] = true
+		t.accept(j, next)
 	}
 	return t
 }
@@ -119,7 +123,7 @@ func (t *Turns) holds(j Judge, r Ref) bool {
 	if r.Class == UnitClass {
 		return j.Unit(r.Index, -1, t.counts(&t.p.Units[r.Index]))
 	}
-	return j.Goal(t.p.goal(r), t)
+	return j.Goal(r, t)
 }
 
 func (t *Turns) clone() *Turns {
@@ -137,9 +141,9 @@ func (t *Turns) clone() *Turns {
 	return &out
 }
 
-// given is what a walk gives by now: the shipping rungs that lower the fee, each on
+// Given is what a walk gives by now: the shipping rungs that lower the fee, each on
 // what remains, and the gifts; false where a gift that is due stands against it.
-func (t *Turns) given(j Judge) (ships []int, gifts []bool, ok bool) {
+func (t *Turns) Given(j Judge) (ships []int, gifts []bool, ok bool) {
 	p := t.p
 	paid := p.paid(t.Units.Given, t.Orders, nil)
 	holds := func(r Ref) bool { return t.holds(j, r) }
@@ -159,7 +163,7 @@ func (t *Turns) refused(j Judge, r Ref) bool {
 	if !p.Bonds().Units {
 		return false
 	}
-	ships, gifts, _ := t.given(j)
+	ships, gifts, _ := t.Given(j)
 	beside := p.paid(t.Units.Given, t.Orders, ships)
 	for i, g := range gifts {
 		if g {
@@ -195,8 +199,8 @@ func (t *Turns) keeps(j Judge, was *Turns) bool {
 	if len(t.Ships) == 0 && t.Asked == 0 {
 		return true
 	}
-	ships, gifts, _ := was.given(j)
-	nowShips, nowGifts, ok := t.given(j)
+	ships, gifts, _ := was.Given(j)
+	nowShips, nowGifts, ok := t.Given(j)
 	if !ok {
 		return false
 	}
@@ -523,30 +527,15 @@ func (p *Problem) byPriority(method int) candidate {
 	j := p.exactly(method)
 	t := p.InOrder(j)
 	st, _ := p.order(&t.Units, t.Orders)
-	ships, gifts, _ := t.given(j)
+	ships, gifts, _ := t.Given(j)
 	ship, _ := p.shipping(&st, method, ships)
 	return candidate{units: &t.Units, goodsStage: st, shipStage: ship, gifts: gifts}
-}
-
-// AfterOrders returns each line once the order rewards marked in given are taken
-// from what units cost.
-func (p *Problem) AfterOrders(c UnitChoice, given []bool) []money.Minor {
-	after := slices.Clone(c.After)
-	for i, g := range given {
-		if !g {
-			continue
-		}
-		for j, s := range p.take(i, after, -1, false).Shares {
-			after[j] -= s
-		}
-	}
-	return after
 }
 
 // turns lists the rungs in the merchant's order.
 func (p *Problem) turns() []Ref {
 	out := make([]Ref, 0, len(p.Units)+len(p.Orders)+len(p.Ships)+len(p.Gifts))
-	p.eachRung(func(r Ref) { out = append(out, r) })
+	p.EachRung(func(r Ref) { out = append(out, r) })
 	slices.SortStableFunc(out, func(a, b Ref) int {
 		_, x := p.rung(a)
 		_, y := p.rung(b)

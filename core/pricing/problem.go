@@ -218,6 +218,7 @@ type Problem struct {
 	befores   []money.Minor // what lines cost before nudges, once that has been asked
 	beforesOf *Line         // the first of those lines
 	bonds     *Bonds        // what binds its rungs, once that has been found
+	classes   []Class       // per nudge: of its rungs, likewise
 	lows      []money.Minor // what lines can cost at least after unit rewards, likewise
 	units     Scope         // the lines that unit rungs may make cheaper, likewise
 }

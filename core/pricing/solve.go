@@ -332,7 +332,7 @@ func (p *Problem) holdsUnder(c *UnitChoice, after []money.Minor) func(Ref) bool 
 			u := &p.Units[r.Index]
 			return p.holdsNow(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
 		}
-		g := p.goal(r)
+		g := p.GoalOf(r)
 		return g.meets(p.measureAt(g, p.at(g.Basis, c.After, after)))
 	}
 }
@@ -352,21 +352,55 @@ func (p *Problem) shipHolds(c *UnitChoice, after []money.Minor) []bool {
 // class: then a lower one is never given in its place.
 func (p *Problem) topped(r Ref, holds func(Ref) bool) bool {
 	out := false
-	p.higherOf(r, func(o Ref) { out = out || holds(o) })
+	p.HigherOf(r, func(o Ref) { out = out || holds(o) })
 	return out
 }
 
-// higherOf visits the rungs above one of a replacing ladder, of whatever class.
-func (p *Problem) higherOf(r Ref, visit func(Ref)) {
+// HigherOf visits the rungs above one of a replacing ladder, of whatever class.
+func (p *Problem) HigherOf(r Ref, visit func(Ref)) {
 	nudge, key := p.rung(r)
 	if !p.nudge(nudge).Replacing {
 		return
 	}
-	p.eachRung(func(o Ref) {
-		if n, k := p.rung(o); n == nudge && k.Nudge == key.Nudge && k.Rung > key.Rung {
+	p.kin(r, func(o Ref) {
+		if _, k := p.rung(o); k.Rung > key.Rung {
 			visit(o)
 		}
 	})
+}
+
+// kin visits the rungs of one's nudge.
+func (p *Problem) kin(r Ref, visit func(Ref)) {
+	p.Bonds() // that finds the classes
+	nudge, key := p.rung(r)
+	var classes Class = UnitClass | OrderClass | ShippingClass | GiftClass
+	if nudge >= 0 && nudge < len(p.classes) {
+		classes = p.classes[nudge]
+	}
+	each := func(c Class, n int) {
+		if classes&c == 0 {
+			return
+		}
+		from, to := 0, n
+		if c == r.Class { // they stand together
+			for from = r.Index; from > 0; from-- {
+				if _, k := p.rung(Ref{c, from - 1}); k.Nudge != key.Nudge {
+					break
+				}
+			}
+		}
+		for i := from; i < to; i++ {
+			if _, k := p.rung(Ref{c, i}); k.Nudge == key.Nudge {
+				visit(Ref{c, i})
+			} else if c == r.Class {
+				break
+			}
+		}
+	}
+	each(UnitClass, len(p.Units))
+	each(OrderClass, len(p.Orders))
+	each(ShippingClass, len(p.Ships))
+	each(GiftClass, len(p.Gifts))
 }
 
 func (c *candidate) pay(p *Problem) money.Minor {

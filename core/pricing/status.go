@@ -21,10 +21,8 @@ const (
 	Waiting               // it holds, and the goods that the reward could be given on are not in the cart
 )
 
-// Goal returns the goal of a rung.
-func (p *Problem) Goal(r Ref) Goal { return *p.goal(r) }
-
-func (p *Problem) goal(r Ref) *Goal {
+// GoalOf returns the goal of a rung.
+func (p *Problem) GoalOf(r Ref) *Goal {
 	switch r.Class {
 	case UnitClass:
 		return &p.Units[r.Index].Goal
@@ -54,9 +52,9 @@ func (p *Problem) Stand(o *Outcome, r Ref) (Status, int64) {
 
 // stand returns what became of a rung, and its measure as if no unit were taken.
 func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
-	g := p.goal(r)
+	g := p.GoalOf(r)
 	m, any := p.measureAt(g, p.at(g.Basis, o.AfterUnits, o.After))
-	if g.Most > 0 && m > g.Most {
+	if g.Most > 0 && m > g.Most && (r.Class != UnitClass || !o.UnitGiven[r.Index]) {
 		return Passed, m
 	}
 	if r.Class == UnitClass {
@@ -103,17 +101,23 @@ func (p *Problem) rung(r Ref) (nudge int, key *Key) {
 	return p.Ships[r.Index].Nudge, &p.Ships[r.Index].Key
 }
 
+// KeyOf returns the key of a rung.
+func (p *Problem) KeyOf(r Ref) Key {
+	_, key := p.rung(r)
+	return *key
+}
+
 // superseded tells whether a later rung of the same nudge is given in the place of a
 // rung: of a replacing ladder any, of others a shipping reward or gift by one of its kind.
 func (p *Problem) superseded(o *Outcome, r Ref) bool {
 	nudge, own := p.rung(r)
 	replacing := p.nudge(nudge).Replacing
 	if !replacing && r.Class&(UnitClass|OrderClass) != 0 {
-		return false
+		return false // earlier rewards are kept beside later ones
 	}
 	out := false
-	p.eachRung(func(l Ref) {
-		if _, key := p.rung(l); !out && (replacing || l.Class == r.Class) && key.Nudge == own.Nudge && key.Rung > own.Rung {
+	p.kin(r, func(l Ref) {
+		if _, key := p.rung(l); !out && (replacing || l.Class == r.Class) && key.Rung > own.Rung {
 			out = o.Gives(l)
 		}
 	})

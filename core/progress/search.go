@@ -8,18 +8,16 @@
 package progress
 
 import (
-	"slices"
-
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 )
 
-// MostNodes bounds the work of the searches of one decision: each range of
-// additions that is judged costs one for every choice of units and set of order
-// rewards. Where rounding makes a goal hold for one addition and not for the
+// MostNodes bounds the work of the searches of one decision: looking at a unit choice
+// with a set of order rewards costs one, and more where there are many lines. Where
+// rounding makes a goal hold for one addition and not for the
 // next, over a wide range, there is nothing honest to promise: a search that
 // comes to its bound finds nothing. A count, never a clock.
-const MostNodes = 1 << 15
+const MostNodes = 1 << 17
 
 // ToAdd is what a shopper must add, in minor units as prices are shown.
 type ToAdd struct {
@@ -41,7 +39,7 @@ type Question struct {
 	p        *pricing.Problem
 	prepared *pricing.Prepared
 	upTo     money.Minor
-	quick    *quick // nil: not of that kind
+	figures  *figures
 }
 
 // Ask prepares a problem whose line 0 is the added unit.
@@ -64,8 +62,8 @@ func (q *Question) choices(most money.Minor, left *int) *pricing.Prepared {
 			defer q.p.CountAdded()()
 		}
 		q.prepared, q.upTo = q.p.Prepare(most), most
-		*left -= q.prepared.Steps
-		q.quick = quickFor(q.p, q.prepared.Choices)
+		*left -= q.prepared.Steps / 4
+		q.figures = figuresOf(q.p, q.prepared.Choices)
 	}
 	return q.prepared
 }
@@ -81,35 +79,39 @@ func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 	// Half of what is left is this rung's: one that is hard to tell starves no other.
 	own := *left / 2
 	defer func(all int) { *left = all - (all/2 - own) }(*left)
-	s := search{p: p, t: t, more: more, goal: p.Goal(t), left: &own, bonds: p.Bonds()}
 	defer func() { p.Lines[0].Amount = 0 }()
+	goal := p.GoalOf(t)
 	if len(more) == 0 && Plain(p, t) {
 		p.Lines[0].Amount = 0
-		counted, _ := p.MeasureOf(s.goal, amounts(p))
-		return FindPlain(p, s.goal, counted, p.Lines[0].Tax)
+		counted, _ := p.MeasureOf(goal, amounts(p))
+		return FindPlain(p, goal, counted, p.Lines[0].Tax)
 	}
+	s := search{p: p, refs: append([]pricing.Ref{t}, more...), left: &own}
 	if s.spent() {
 		return ToAdd{Spent: true}
 	}
-	most, ok := s.alone()
+	most, ok := s.alone(*goal)
 	if !ok {
 		return ToAdd{}
 	}
-	reach := max(s.goal.Threshold, 1)
+	reach := max(goal.Threshold, 1)
 	s.prepared = q.choices(most+2*reach, &own)
 	if s.prepared.Cut {
 		return ToAdd{Spent: true}
 	}
-	if q.quick != nil && q.quick.fits() && q.quick.asks(t) && len(more) == 0 {
-		s.quick = q.quick
+	s.f = q.figures
+	all := s.ready()
+
+	if s.spent() {
+		return ToAdd{Spent: true}
 	}
-	x, ok := s.first(1, most)
+	x, ok := s.first(1, most, all)
 	if !ok || s.spent() {
 		return ToAdd{Spent: s.spent()}
 	}
 	out := ToAdd{Least: x, Exists: true}
 	for {
-		lost, any := s.lastLost(x+1, x+reach)
+		lost, any := s.lastLost(x+1, x+reach, all)
 		if s.spent() {
 			out.Spent = true
 			return out
@@ -118,7 +120,7 @@ func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 			out.Lasting, out.Lasts = x, true
 			return out
 		}
-		if x, ok = s.first(lost+1, most+reach); !ok || s.spent() {
+		if x, ok = s.first(lost+1, most+reach, all); !ok || s.spent() {
 			out.Spent = s.spent()
 			return out
 		}
@@ -133,37 +135,40 @@ func amounts(p *pricing.Problem) []money.Minor {
 	return out
 }
 
+// search looks for the additions that reach a rung.
 type search struct {
 	p        *pricing.Problem
 	prepared *pricing.Prepared
-	t        pricing.Ref
-	more     []pricing.Ref // the other rewards of the rung, by which it is reached as well
-	goal     pricing.Goal
-	left     *int // nodes that may still be spent
-	bonds    pricing.Bonds
-	quick    *quick // nil: ranges judge
+	refs     []pricing.Ref // the rewards of the rung, by any of which it is reached
+	left     *int          // nodes that may still be spent
+	f        *figures
+	view     *view
+	free     bool // whether the target's goal is all that matters
+	given    []bool
+	weight   int // what deciding exactly costs for one option, or a walk, in nodes
+	judging  int // what judging a range does
 }
 
-// cost is what judging a range takes, and alone what deciding with a single addition
-// takes, in nodes.
-func (s *search) cost() (judging, alone int) {
-	if s.p.Mode == pricing.ByPriority {
-		n, units := 8*(1+len(s.p.Orders)+len(s.p.Units)), int64(0)
-		for i := range s.p.Lines {
-			units += min(128, s.p.Lines[i].Quantity)
-		}
-		for i := range s.p.Units {
-			if s.p.Units[i].Form == pricing.Every {
-				n += int(min(128, 4*units))
-			}
-		}
-		return n, n
+// ready gets what judging needs, and lists what may be chosen; nothing by priority.
+func (s *search) ready() []option {
+	p := s.p
+	s.view, s.given = s.f.view(), s.f.given
+	s.free = s.plainly()
+	lines := 1 + len(p.Lines)/8
+	s.judging, s.weight = 1, 1+lines*(1+len(p.Orders))/2
+	if !s.view.bySums {
+		s.judging = s.weight
 	}
-	n := len(s.prepared.Choices) << min(len(s.p.Orders), 12)
-	if s.quick != nil {
-		return 1 + n/4, 4 + 3*n
+	if p.Mode == pricing.ByPriority {
+		s.weight = lines * (4 + 4*(len(p.Orders)+len(p.Ships)+len(p.Gifts)) + 8*len(p.Units))
+		s.judging = s.weight
+		return nil
 	}
-	return 2 * n, 4 + 3*n
+	all := s.options()
+	if all == nil {
+		*s.left = -1
+	}
+	return all
 }
 
 // charge counts so many nodes; false where they are spent.
@@ -174,31 +179,10 @@ func (s *search) charge(nodes int) bool {
 
 func (s *search) spent() bool { return *s.left < 0 }
 
-// at sets the added unit's price and returns the problem.
-func (s *search) at(x money.Minor) *pricing.Problem {
-	s.p.Lines[0].Amount = x
-	return s.p
-}
-
-// reached decides with an added unit of price x.
-func (s *search) reached(x money.Minor) bool {
-	p := s.at(x)
-	o := s.prepared.Solve()
-	if !o.Exact {
-		*s.left = -1 // a choice that is only a bound is nothing to promise by
-	}
-	return attained(p.Status(&o, s.t)) || slices.ContainsFunc(s.more, func(t pricing.Ref) bool { return attained(p.Status(&o, t)) })
-}
-
-// attained tells whether nothing more is to be added to the counted goods: a rung
-// that waits for the goods it gives something on has its goal.
-func attained(s pricing.Status) bool { return s == pricing.Reached || s == pricing.Waiting }
-
 // alone returns the least price at which the added unit, alone in a cart and
 // under every order reward there is, makes the goal; false if none does within
 // what a cart may hold.
-func (s *search) alone() (money.Minor, bool) {
-	goal := s.goal
+func (s *search) alone(goal pricing.Goal) (money.Minor, bool) {
 	goal.Most = 0
 	worth := func(x money.Minor) money.Minor {
 		left := x
@@ -257,7 +241,7 @@ func least(lo, hi money.Minor, holds func(money.Minor) bool) (money.Minor, bool)
 // nothing binds rungs together, and a shipping reward is free, none, or the only
 // one there is for every method, so that nothing better can replace it.
 func Plain(p *pricing.Problem, t pricing.Ref) bool {
-	goal := p.Goal(t)
+	goal := p.GoalOf(t)
 	if len(p.Orders) > 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 || goal.Most > 0 || goal.Basis != pricing.Before && p.UnitsTouch(goal.Scope) || p.Bonds().Any() {
 		return false
 	}
@@ -283,7 +267,7 @@ func Plain(p *pricing.Problem, t pricing.Ref) bool {
 
 // FindPlain is [Find] for a rung that is [Plain]: the least price of an added
 // unit, taxed at rate, that lifts the goal's counted value to its threshold.
-func FindPlain(p *pricing.Problem, goal pricing.Goal, counted money.Minor, rate money.Rate) ToAdd {
+func FindPlain(p *pricing.Problem, goal *pricing.Goal, counted money.Minor, rate money.Rate) ToAdd {
 	gap := max(1, goal.Threshold-counted)
 	if !goal.WithoutTax || !p.TaxShown {
 		return ToAdd{Least: gap, Lasting: gap, Exists: true, Lasts: true}
@@ -292,24 +276,26 @@ func FindPlain(p *pricing.Problem, goal pricing.Goal, counted money.Minor, rate 
 	return ToAdd{Least: x, Lasting: x, Exists: ok, Lasts: ok}
 }
 
-// first returns the least x in [lo, hi] that reaches the rung.
-func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
+// first returns the least x in [lo, hi] that reaches the rung, among the options that
+// may be the best there.
+func (s *search) first(lo, hi money.Minor, among []option) (money.Minor, bool) {
 	if lo > hi {
 		return 0, false
 	}
-	switch s.judge(lo, hi) {
+	v, among := s.judge(lo, hi, among)
+	switch v {
 	case always:
 		return lo, true
 	case never:
 		return 0, false
 	}
 	mid := lo + (hi-lo)/2
-	if s.quick != nil && hi-lo > 2*about {
+	if hi-lo > 2*about {
 		// Most often nothing happens but near the guess.
-		if from, to, ok := s.quick.guess(s.t, lo, hi); ok && (from == lo || s.judge(lo, from-1) == never) {
+		if from, to, ok := s.guess(lo, hi, among); ok && (from == lo || s.is(never, lo, from-1, among)) {
 			lo = from
 			for x := from; to-from <= about && x <= to && !s.spent(); x++ {
-				if lo = x + 1; s.judge(x, x) == always {
+				if lo = x + 1; s.is(always, x, x, among) {
 					return x, true
 				}
 			}
@@ -321,90 +307,97 @@ func (s *search) first(lo, hi money.Minor) (money.Minor, bool) {
 			}
 		}
 	}
-	if x, ok := s.first(lo, mid); ok || s.spent() {
+	if x, ok := s.first(lo, mid, among); ok || s.spent() {
 		return x, ok
 	}
-	return s.first(mid+1, hi)
+	return s.first(mid+1, hi, among)
 }
 
 // about is how many additions near a guess are tried one by one.
 const about = 8
 
 // lastLost returns the greatest x in [lo, hi] that does not reach the rung.
-func (s *search) lastLost(lo, hi money.Minor) (money.Minor, bool) {
+func (s *search) lastLost(lo, hi money.Minor, among []option) (money.Minor, bool) {
 	if lo > hi {
 		return 0, false
 	}
-	switch s.judge(lo, hi) {
+	v, among := s.judge(lo, hi, among)
+	switch v {
 	case always:
 		return 0, false
 	case never:
 		return hi, true
 	}
 	mid := lo + (hi-lo)/2
-	if s.quick != nil && hi-lo > 2*about {
-		if _, to, ok := s.quick.guess(s.t, lo, hi); ok && to < mid && s.judge(max(lo+1, to), hi) == always {
+	if hi-lo > 2*about {
+		if _, to, ok := s.guess(lo, hi, among); ok && to < mid && s.is(always, max(lo+1, to), hi, among) {
 			to = max(lo+1, to)
 			for x := to - 1; to-lo <= about && x >= lo && !s.spent(); x-- { // most often nothing happens but at once
-				if s.judge(x, x) != always {
+				if !s.is(always, x, x, among) {
 					return x, true
 				}
 			}
 			if to-lo <= about {
 				return 0, false
 			}
-			return s.lastLost(lo, to-1)
+			return s.lastLost(lo, to-1, among)
 		}
 	}
-	if x, ok := s.lastLost(mid+1, hi); ok || s.spent() {
+	if x, ok := s.lastLost(mid+1, hi, among); ok || s.spent() {
 		return x, ok
 	}
-	return s.lastLost(lo, mid)
+	return s.lastLost(lo, mid, among)
 }
 
-// judge tells whether the rung is reached for all, none, or perhaps some x in
-// [lo, hi]. For a single x it is never undecided.
-func (s *search) judge(lo, hi money.Minor) verdict {
-	judging, alone := s.cost()
-	if s.quick != nil {
-		if !s.charge(judging) {
-			return never // what is found from here on is not used
-		}
-		if v := s.quick.judge(s, lo, hi); v != maybe || lo != hi {
-			return v
-		}
-	}
-	if lo == hi {
-		if s.charge(alone) && s.reached(lo) {
-			return always
-		}
-		return never
-	}
-	if s.quick == nil && !s.charge(judging) {
-		return never
-	}
-	out := s.judgeOne(lo, hi)
-	if len(s.more) == 0 || out == always {
-		return out
-	}
-	first := s.t
-	defer func() { s.t = first }()
-	for _, s.t = range s.more {
-		switch s.judgeOne(lo, hi) {
-		case always:
-			return always
-		case maybe:
-			out = maybe
-		}
-	}
-	return out
+func (s *search) is(v verdict, lo, hi money.Minor, among []option) bool {
+	is, _ := s.judge(lo, hi, among)
+	return is == v
 }
 
-// judgeOne judges a range for the reward at hand.
-func (s *search) judgeOne(lo, hi money.Minor) verdict {
-	r := ranges{search: s, lo: lo, hi: hi, bonds: s.bonds}
+// judge tells whether the rung is reached for all, none, or perhaps some x in [lo, hi],
+// and which options may be the best there. For a single x it is never undecided.
+func (s *search) judge(lo, hi money.Minor, among []option) (verdict, []option) {
+	s.view.over(lo, hi)
 	if s.p.Mode == pricing.ByPriority {
-		return r.byPriority()
+		if !s.charge(s.judging) {
+			return never, nil // what is found from here on is not used
+		}
+		return s.byPriority(), nil
 	}
-	return r.best()
+	if !s.charge(len(among) * s.judging) {
+		return never, nil
+	}
+	if lo == hi && !s.view.bySums {
+		return s.decide(lo, among), among
+	}
+	v, left := s.best(among, nil)
+	if v == maybe && lo == hi {
+		v = s.decide(lo, left)
+	}
+	return v, left
+}
+
+// guess returns about where in [lo, hi] the least addition that reaches a shipping or
+// gift rung lies: from where it may, to where it must, by the first unit choice with
+// every order reward on top.
+func (s *search) guess(lo, hi money.Minor, among []option) (from, to money.Minor, ok bool) {
+	t, v := s.refs[0], s.view
+	if !v.bySums || len(among) == 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 {
+		return 0, 0, false
+	}
+	c := &s.f.goals[place(t.Class)][t.Index]
+	measure := func(x money.Minor) span {
+		v.over(x, x)
+		v.look(&s.f.choices[among[0].choice], marks(s.given, among[0].set))
+		m, _ := v.measure(c, v.sumsOf(place(t.Class), t.Index, c))
+		return m
+	}
+	want := c.goal.Threshold
+	if from, ok = climb(lo, hi, want, func(x money.Minor) money.Minor { return measure(x).hi }); !ok {
+		return 0, 0, false
+	}
+	if to, ok = climb(from, hi, want, func(x money.Minor) money.Minor { return measure(x).lo }); !ok {
+		to = hi
+	}
+	return from, to, true
 }

@@ -15,7 +15,7 @@ type walk struct {
 	off    []int64 // per unit: what it is lowered by, without what stacks
 	stacks []int   // unit rungs that go on top
 	orders int     // a set of order rungs
-	ships  []int   // shipping rungs whose goals held at their turn
+	ships  []int   // shipping rungs that have had their turn
 	asked  int     // gifts that have had their turn
 }
 
@@ -345,9 +345,7 @@ func (n *naive) orderTurn(w walk, i, method int) walk {
 
 func (n *naive) shipTurn(w walk, i, method int) walk {
 	x := n.p.Ships[i]
-	s, _ := n.stands(w, method)
-	before := n.beforeNudges()
-	if method < 0 || !n.holds(x.Goal, before, s.choice.Units, s.choice.After) || n.topped(x.Key, x.Nudge, before, s.choice.Units, s.choice.After) || n.refused(w, x.Key, x.Nudge, pricing.ShippingClass, method) {
+	if method < 0 || n.refused(w, x.Key, x.Nudge, pricing.ShippingClass, method) {
 		return w
 	}
 	next := w.clone()
