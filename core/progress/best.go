@@ -185,30 +185,41 @@ const mostPeriod = 40
 // period is after how many minor units what the options cost differs by the same
 // amounts again, as long as nothing else changes; 0 where that is not known.
 func (s *search) period(of []option) money.Minor {
-	v := s.view
-	step := money.Minor(1)
+	var step money.Minor
 	for i, o := range of {
 		s.turn(o)
-		if !s.settled(v) || len(s.p.Orders) > 0 && (o.noise >= far || o.set != of[0].set) {
+		if !s.settled(s.view) || len(s.p.Orders) > 0 && (o.noise >= far || o.set != of[0].set) {
 			return 0
 		}
-		if i > 0 || len(v.steps) == 0 || !s.f.lowered(0) {
+		own := s.view.period()
+		if i > 0 && own != step {
+			return 0
+		}
+		step = own
+	}
+	return step
+}
+
+// period is after how many minor units each percentage is rounded as before; 0 where
+// that are too many.
+func (v *view) period() money.Minor {
+	step := money.Minor(1)
+	if !v.f.lowered(0) {
+		return step
+	}
+	rises := step // of what is left, by one step
+	for _, t := range v.steps {
+		o := &v.f.p.Orders[t.order]
+		if o.Percent == 0 || o.Cap > 0 && t.off.lo == o.Cap {
 			continue
 		}
-		rises := step // of what is left, by one step
-		for _, t := range v.steps {
-			r := &s.p.Orders[t.order]
-			if t.off.lo == t.off.hi {
-				continue
+		for k := money.Minor(1); ; k++ {
+			if k*step > mostPeriod {
+				return 0
 			}
-			for k := money.Minor(1); ; k++ {
-				if k*step > mostPeriod {
-					return 0
-				}
-				if off := int64(r.Percent) * k * rises; off%int64(money.Whole) == 0 {
-					step, rises = step*k, k*rises-off/int64(money.Whole)
-					break
-				}
+			if off := int64(o.Percent) * k * rises; off%int64(money.Whole) == 0 {
+				step, rises = step*k, k*rises-off/int64(money.Whole)
+				break
 			}
 		}
 	}
