@@ -42,7 +42,10 @@ func (p *Problem) Bonds() Bonds {
 
 func (p *Problem) findBonds() Bonds {
 	b := Bonds{Limits: p.Floor > 0 || p.MostOff > 0}
-	p.classes = make([]Class, len(p.Nudges))
+	if p.classes = p.few[:min(len(p.few), len(p.Nudges))]; len(p.classes) < len(p.Nudges) {
+		p.classes = make([]Class, len(p.Nudges))
+	}
+	clear(p.classes)
 	p.EachRung(func(r Ref) {
 		if n, _ := p.rung(r); n >= 0 && n < len(p.Nudges) {
 			p.classes[n] |= r.Class

@@ -15,10 +15,9 @@ type Turns struct {
 	Asked  int   // gifts whose turn has come
 	Cut    bool  // whether not every taking of units was looked at
 	free   []int64
-	stacks []pick             // rungs that go on top of what the others leave
-	picks  []pick             // unit rungs given, those that stack too
-	own    map[string][]int64 // per nudge: the units it has taken
-	rules  *enumerator        // judges what is allowed
+	stacks []pick      // rungs that go on top of what the others leave
+	picks  []pick      // unit rungs given, those that stack too
+	rules  *enumerator // judges what is allowed
 }
 
 // Judge answers, for a walk in the merchant's order, what holds.
@@ -39,6 +38,18 @@ type Judge struct {
 
 // exactly judges for the added unit's present price.
 func (p *Problem) exactly(method int) Judge {
+	// What a walk has come to, worked out once for each step of it.
+	var units []money.Minor
+	var orders []bool
+	var goods goodsStage
+	var allowed bool
+	at := func(t *Turns) *goodsStage {
+		if after := t.Units.After; len(units) == 0 || &units[0] != &after[0] || !slices.Equal(orders, t.Orders) {
+			units, orders = after, slices.Clone(t.Orders)
+			goods, allowed = p.order(&t.Units, orders)
+		}
+		return &goods
+	}
 	return Judge{
 		Unit: func(unit, kind int, units func(int) int64) bool { return p.holdsNow(&p.Units[unit], kind, units) },
 		Within: func(ranges []Prices) bool {
@@ -49,21 +60,19 @@ func (p *Problem) exactly(method int) Judge {
 			g := p.GoalOf(r)
 			var after []money.Minor
 			if g.Basis == AfterOrder {
-				st, _ := p.order(&t.Units, t.Orders) // allowed, and trimmed as it will be
-				after = st.after
+				after = at(t).after // allowed, and trimmed as it will be
 			}
 			return g.meets(p.measureAt(g, p.at(g.Basis, t.Units.After, after)))
 		},
 		Allowed: func(t *Turns) bool {
-			_, ok := p.order(&t.Units, t.Orders)
-			return ok
+			at(t)
+			return allowed
 		},
 		Lowers: func(i int, t *Turns, others []int) (lowers, within bool) {
 			if method < 0 {
 				return false, true
 			}
-			st, _ := p.order(&t.Units, t.Orders)
-			return p.Lowers(i, method, p.FeeWith(method, p.listFee(&st, method), others))
+			return p.Lowers(i, method, p.FeeWith(method, p.listFee(at(t), method), others))
 		},
 	}
 }
@@ -80,7 +89,7 @@ func (p *Problem) Lowers(i, method int, fee money.Minor) (lowers, within bool) {
 // earlier one loses what it gives. A unit rung takes, of all allowed takings, units
 // that save most at its turn.
 func (p *Problem) InOrder(j Judge) *Turns {
-	t := &Turns{p: p, Orders: make([]bool, len(p.Orders)), own: map[string][]int64{}}
+	t := &Turns{p: p, Orders: make([]bool, len(p.Orders))}
 	t.free = p.quantities()
 	t.Units = p.noUnits()
 	if len(p.Units) > 0 {
@@ -134,10 +143,6 @@ func (t *Turns) clone() *Turns {
 	out.picks = slices.Clone(t.picks)
 	out.Units.Given = slices.Clone(t.Units.Given)
 	out.Units.Claims = slices.Clone(t.Units.Claims)
-	out.own = map[string][]int64{}
-	for k, v := range t.own {
-		out.own[k] = slices.Clone(v)
-	}
 	return &out
 }
 
@@ -227,12 +232,15 @@ func (t *Turns) counts(u *Unit) func(line int) int64 {
 	if t.p.nudge(u.Nudge).Stacks {
 		return func(i int) int64 { return t.p.Lines[i].Quantity }
 	}
-	own := t.own[u.Key.Nudge]
 	return func(i int) int64 {
-		if own == nil {
-			return t.free[i]
+		n := t.free[i]
+		for k := range t.Units.Claims {
+			c := &t.Units.Claims[k]
+			if o := &t.p.Units[c.Unit]; o.Key.Nudge == u.Key.Nudge {
+				n += c.taken(i)
+			}
 		}
-		return t.free[i] + own[i]
+		return n
 	}
 }
 
@@ -409,14 +417,8 @@ func (t *Turns) claim(pk pick, c Claim) bool {
 	if c.Saved() == 0 {
 		return false
 	}
-	own := t.own[u.Key.Nudge]
-	if own == nil {
-		own = make([]int64, len(p.Lines))
-		t.own[u.Key.Nudge] = own
-	}
 	for _, part := range c.Parts {
 		t.free[part.Line] -= part.Qty
-		own[part.Line] += part.Qty
 	}
 	t.Units.Given[pk.unit] = true
 	t.Units.Claims = append(t.Units.Claims, c)
@@ -534,12 +536,13 @@ func (p *Problem) byPriority(method int) candidate {
 
 // turns lists the rungs in the merchant's order.
 func (p *Problem) turns() []Ref {
-	out := make([]Ref, 0, len(p.Units)+len(p.Orders)+len(p.Ships)+len(p.Gifts))
-	p.EachRung(func(r Ref) { out = append(out, r) })
-	slices.SortStableFunc(out, func(a, b Ref) int {
-		_, x := p.rung(a)
-		_, y := p.rung(b)
-		return x.Compare(*y)
-	})
-	return out
+	if p.inTurn == nil {
+		p.EachRung(func(r Ref) { p.inTurn = append(p.inTurn, r) })
+		slices.SortStableFunc(p.inTurn, func(a, b Ref) int {
+			_, x := p.rung(a)
+			_, y := p.rung(b)
+			return x.Compare(*y)
+		})
+	}
+	return p.inTurn
 }

@@ -219,6 +219,8 @@ type Problem struct {
 	beforesOf *Line         // the first of those lines
 	bonds     *Bonds        // what binds its rungs, once that has been found
 	classes   []Class       // per nudge: of its rungs, likewise
+	few       [64]Class     // room for them
+	inTurn    []Ref         // its rungs in the merchant's order, likewise
 	lows      []money.Minor // what lines can cost at least after unit rewards, likewise
 	units     Scope         // the lines that unit rungs may make cheaper, likewise
 }

@@ -58,9 +58,9 @@ func marks(given []bool, set int) []bool {
 }
 
 // best judges the target where the best choice for the shopper is made: all options
-// that may be the best must agree. It puts those into left.
-func (s *search) best(among, left []option) (verdict, []option) {
-	v := s.view
+// that may be the best must agree. Those are put on the pile.
+func (s *search) best(among []option) (verdict, []option) {
+	v, from := s.view, len(s.f.pile)
 	least := money.Minor(1 << 62)
 	for _, o := range among {
 		goods := s.turn(o)
@@ -78,8 +78,9 @@ func (s *search) best(among, left []option) (verdict, []option) {
 		if !v.single() {
 			s.measure(&o)
 		}
-		left = append(left, o)
+		s.f.pile = append(s.f.pile, o)
 	}
+	left := s.f.pile[from:]
 	left = slices.DeleteFunc(left, func(o option) bool { return o.pay.lo > least })
 	out := agreed(left)
 	if out == maybe && !v.single() {
@@ -94,7 +95,8 @@ func (s *search) best(among, left []option) (verdict, []option) {
 // unbeaten drops the options that one which is surely allowed beats at both ends of the
 // range by more than rounding: it beats them between, too.
 func unbeaten(of []option) []option {
-	var pivots []option
+	var pivots [2]option
+	n := 0
 	for end := range 2 {
 		at := -1
 		for i, o := range of {
@@ -103,11 +105,12 @@ func unbeaten(of []option) []option {
 			}
 		}
 		if at >= 0 {
-			pivots = append(pivots, of[at])
+			pivots[n] = of[at]
+			n++
 		}
 	}
 	return slices.DeleteFunc(of, func(o option) bool {
-		for _, b := range pivots {
+		for _, b := range pivots[:n] {
 			by, noise := o.fee.lo-b.fee.hi, o.noise+b.noise
 			if o.noise < far && o.ends[0]-b.ends[0]+by > noise && o.ends[1]-b.ends[1]+by > noise {
 				return true
@@ -147,6 +150,9 @@ func agreed(of []option) verdict {
 func (s *search) steady(of []option) verdict {
 	v := s.view
 	lo, hi := v.lo, v.hi
+	if s.free && slices.ContainsFunc(of, func(o option) bool { return o.target == maybe }) {
+		return maybe // its own goal is not the same throughout
+	}
 	for i := range of {
 		o := &of[i]
 		if o.target != maybe {

@@ -40,6 +40,7 @@ type Question struct {
 	prepared *pricing.Prepared
 	upTo     money.Minor
 	figures  *figures
+	refs     []pricing.Ref
 }
 
 // Ask prepares a problem whose line 0 is the added unit.
@@ -86,7 +87,8 @@ func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 		counted, _ := p.MeasureOf(goal, amounts(p))
 		return FindPlain(p, goal, counted, p.Lines[0].Tax)
 	}
-	s := search{p: p, refs: append([]pricing.Ref{t}, more...), left: &own}
+	q.refs = append(append(q.refs[:0], t), more...)
+	s := search{p: p, refs: q.refs, left: &own}
 	if s.spent() {
 		return ToAdd{Spent: true}
 	}
@@ -152,7 +154,8 @@ type search struct {
 // ready gets what judging needs, and lists what may be chosen; nothing by priority.
 func (s *search) ready() []option {
 	p := s.p
-	s.view, s.given = s.f.view(), s.f.given
+	s.view = s.f.view()
+	s.given = s.f.given
 	s.free = s.plainly()
 	lines := 1 + len(p.Lines)/8
 	s.judging, s.weight = 1, 1+lines*(1+len(p.Orders))/2
@@ -282,6 +285,7 @@ func (s *search) first(lo, hi money.Minor, among []option) (money.Minor, bool) {
 	if lo > hi {
 		return 0, false
 	}
+	defer s.tidy(len(s.f.pile))
 	v, among := s.judge(lo, hi, among)
 	switch v {
 	case always:
@@ -321,6 +325,7 @@ func (s *search) lastLost(lo, hi money.Minor, among []option) (money.Minor, bool
 	if lo > hi {
 		return 0, false
 	}
+	defer s.tidy(len(s.f.pile))
 	v, among := s.judge(lo, hi, among)
 	switch v {
 	case always:
@@ -349,7 +354,11 @@ func (s *search) lastLost(lo, hi money.Minor, among []option) (money.Minor, bool
 	return s.lastLost(lo, mid, among)
 }
 
+// tidy takes what is above a height off the pile.
+func (s *search) tidy(height int) { s.f.pile = s.f.pile[:height] }
+
 func (s *search) is(v verdict, lo, hi money.Minor, among []option) bool {
+	defer s.tidy(len(s.f.pile))
 	is, _ := s.judge(lo, hi, among)
 	return is == v
 }
@@ -370,7 +379,7 @@ func (s *search) judge(lo, hi money.Minor, among []option) (verdict, []option) {
 	if lo == hi && !s.view.bySums {
 		return s.decide(lo, among), among
 	}
-	v, left := s.best(among, nil)
+	v, left := s.best(among)
 	if v == maybe && lo == hi {
 		v = s.decide(lo, left)
 	}

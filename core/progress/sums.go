@@ -19,8 +19,9 @@ type figures struct {
 	// alike tells that all order rewards take from the same lines and nothing limits
 	// them, so that sums tell what remains.
 	alike bool
-	seen  *view
-	given []bool // room for marks
+	seen  view
+	given []bool   // room for marks
+	pile  []option // options that may be the best, range by range
 }
 
 // counted is a goal, and what of the lines it counts order rewards take from.
@@ -61,6 +62,10 @@ func figuresOf(p *pricing.Problem, choices []pricing.UnitChoice) *figures {
 	f.alike = !f.bonds.Limits
 	for i := range p.Orders {
 		f.alike = f.alike && slices.Equal(p.Orders[i].Lines[1:], p.Orders[0].Lines[1:])
+	}
+	all := make([]counted, len(p.Units)+len(p.Orders)+len(p.Ships)+len(p.Gifts))
+	for at, n := range []int{len(p.Units), len(p.Orders), len(p.Ships), len(p.Gifts)} {
+		f.goals[at], all = all[:0:n], all[n:]
 	}
 	p.EachRung(func(r pricing.Ref) {
 		at := place(r.Class)

@@ -40,12 +40,12 @@ const slack = 2
 
 // view is the view on these figures; there is one.
 func (f *figures) view() *view {
-	v := f.seen
-	if v == nil {
+	v := &f.seen
+	if v.f == nil {
 		n := len(f.p.Ships)
-		verdicts := make([]verdict, n)
-		v = &view{f: f, holds: verdicts, known: make([]bool, n), steps: make([]taken, 0, len(f.p.Orders))}
-		f.seen, f.given = v, make([]bool, len(f.p.Orders))
+		marks := make([]bool, n+len(f.p.Orders))
+		*v = view{f: f, holds: make([]verdict, n), known: marks[:n], steps: make([]taken, 0, len(f.p.Orders))}
+		f.given = marks[n:]
 	}
 	v.bySums = f.fits()
 	return v

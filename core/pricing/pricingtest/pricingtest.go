@@ -104,7 +104,7 @@ func (g *gen) lines() {
 	}
 	left := int64(g.s.Units)
 	prices := []int64{g.num(1, 40, "price"), g.num(1, 40, "price"), g.num(0, 60, "price")}
-	if g.one(4, "one price") {
+	if g.one(3, "one price") {
 		prices = prices[:1]
 	}
 	for i := range int(g.num(1, int64(g.s.Lines), "lines")) {
