@@ -14,22 +14,6 @@ type Bonds struct {
 // Any tells whether anything binds.
 func (b Bonds) Any() bool { return b.Units || b.Ships || b.Gifts || b.Limits || b.Mixed }
 
-// EachRung visits the rungs, class by class.
-func (p *Problem) EachRung(visit func(Ref)) {
-	for i := range p.Units {
-		visit(Ref{UnitClass, i})
-	}
-	for i := range p.Orders {
-		visit(Ref{OrderClass, i})
-	}
-	for i := range p.Ships {
-		visit(Ref{ShippingClass, i})
-	}
-	for i := range p.Gifts {
-		visit(Ref{GiftClass, i})
-	}
-}
-
 // Bonds finds what binds the rungs of a problem: a group or a refusal counts only
 // where there is another nudge that it stands against.
 func (p *Problem) Bonds() Bonds {

@@ -48,14 +48,20 @@ func (p *Problem) refusedBy(r Ref, others []Ref) bool {
 	return false
 }
 
-// refuseOneAnother tells whether two of some rungs may not stand together.
-func (p *Problem) refuseOneAnother(of []Ref) bool {
+// refuseOneAnother names a rung that may not stand beside another one of some.
+func (p *Problem) refuseOneAnother(of []Ref) Refusal {
 	for i, r := range of {
 		if p.refusedBy(r, of[:i]) {
-			return true
+			return Refusal{StandsAgainst, r}
 		}
 	}
-	return false
+	return Refusal{}
+}
+
+// Clashes tells whether two of the unit and order rungs given may not stand
+// together.
+func (p *Problem) Clashes(units, orders []bool) bool {
+	return !p.refuseOneAnother(p.paid(units, orders, nil)).OK()
 }
 
 // giftsBeside tells which of the first n gifts are given beside rungs that cost money;
@@ -81,6 +87,12 @@ func (p *Problem) giftsBeside(paid []Ref, n int, holds func(Ref) bool) ([]bool, 
 		out[i] = true
 	}
 	return out, true
+}
+
+// GiftsBeside tells which gifts are given beside unit and order rungs, by which of them
+// are due; false where the gifts do not allow those.
+func (p *Problem) GiftsBeside(units, orders []bool, due func(Ref) bool) ([]bool, bool) {
+	return p.giftsBeside(p.paid(units, orders, nil), len(p.Gifts), due)
 }
 
 // giftsByWorth lists the gifts, those of the highest list value first.

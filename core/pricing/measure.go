@@ -120,6 +120,15 @@ func (g Goal) meets(measure int64, any bool) bool {
 	return any
 }
 
+// Meets tells whether a measure makes a goal.
+func (g Goal) Meets(measure int64, any bool) bool { return g.meets(measure, any) }
+
+// MeasureOf returns a goal's measure when lines cost amounts at its basis, and
+// whether anything is counted.
+func (p *Problem) MeasureOf(g *Goal, amounts []money.Minor) (int64, bool) {
+	return p.measureAt(g, amounts)
+}
+
 // all returns what a goal sees of lines that cost amounts, every unit counted.
 func (p *Problem) all(amounts []money.Minor) counted {
 	return counted{func(i int) int64 { return p.Lines[i].Quantity }, func(i int) money.Minor { return amounts[i] }}
@@ -160,16 +169,3 @@ func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
 
 // net is an amount without the tax it includes.
 func net(rate money.Rate, m money.Minor) money.Minor { return m - taxWithin(rate, m) }
-
-// keepsFloor tells whether an amount for n units leaves the margin rate over
-// their cost: net · (1 − rate) ≥ cost. With an unknown cost there is no floor.
-func (p *Problem) keepsFloor(l *Line, amount money.Minor, n int64, rate money.Rate) bool {
-	if !l.HasCost || rate == 0 {
-		return true
-	}
-	if p.TaxShown {
-		amount = net(l.Tax, amount)
-	}
-	// Compared exactly: amount · (Whole − rate) ≥ cost · n · Whole.
-	return atLeast(amount, int64(money.Whole-rate), l.Cost*n, int64(money.Whole))
-}

@@ -220,6 +220,7 @@ type Problem struct {
 	bonds     *Bonds        // what binds its rungs, once that has been found
 	classes   []Class       // per nudge: of its rungs, likewise
 	few       [64]Class     // room for them
+	firsts    []int         // per unit rung: the first one of its nudge, likewise
 	inTurn    []Ref         // its rungs in the merchant's order, likewise
 	lows      []money.Minor // what lines can cost at least after unit rewards, likewise
 	units     Scope         // the lines that unit rungs may make cheaper, likewise
@@ -261,6 +262,15 @@ func (p *Problem) before(dst []money.Minor) []money.Minor {
 		dst = append(dst, l.Amount)
 	}
 	return dst
+}
+
+// quantities is how many units each line has.
+func (p *Problem) quantities() []int64 {
+	out := make([]int64, len(p.Lines))
+	for i, l := range p.Lines {
+		out[i] = l.Quantity
+	}
+	return out
 }
 
 // SortRungs puts the rungs of a problem in the order of their keys.

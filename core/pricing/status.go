@@ -2,11 +2,42 @@ package pricing
 
 import "agonal.dev/agonal/core/money"
 
-// Ref names a rung of a problem: its class and its place among the rungs of that
-// class.
-type Ref struct {
-	Class Class
-	Index int
+// Outcome is a choice of rungs and of units, and what the cart costs under it.
+type Outcome struct {
+	Method     int // index into Problem.Methods, -1: none
+	UnitGiven  []bool
+	OrderGiven []bool
+	ShipGiven  []bool
+	GiftGiven  []bool
+	Claims     []Claim // the units each unit rung took
+	AfterUnits []money.Minor
+	Applied    []Applied
+	After      []money.Minor // per line, as shown, after order rewards
+	Tax        []money.Minor // per line: within or on top, by Problem.TaxShown
+	Goods      money.Minor   // Σ After
+	GoodsTax   money.Minor
+	ListFee    money.Minor // before shipping rewards, as shown
+	Fee        money.Minor
+	FeeTax     money.Minor
+	ToPay      money.Minor // with tax
+	// Exact tells whether no better choice exists; else Gap is the most by which
+	// a better one could be cheaper.
+	Exact bool
+	Gap   money.Minor
+	Steps int // that the search took
+}
+
+// Gives tells whether an outcome gives a rung.
+func (o *Outcome) Gives(r Ref) bool {
+	switch r.Class {
+	case UnitClass:
+		return o.UnitGiven[r.Index]
+	case OrderClass:
+		return o.OrderGiven[r.Index]
+	case GiftClass:
+		return o.GiftGiven[r.Index]
+	}
+	return o.ShipGiven[r.Index]
 }
 
 // Status is what became of a rung in an outcome.
@@ -20,19 +51,6 @@ const (
 	Passed                // its upper end lies behind
 	Waiting               // it holds, and the goods that the reward could be given on are not in the cart
 )
-
-// GoalOf returns the goal of a rung.
-func (p *Problem) GoalOf(r Ref) *Goal {
-	switch r.Class {
-	case UnitClass:
-		return &p.Units[r.Index].Goal
-	case OrderClass:
-		return &p.Orders[r.Index].Goal
-	case GiftClass:
-		return &p.Gifts[r.Index].Goal
-	}
-	return &p.Ships[r.Index].Goal
-}
 
 // Status returns what became of a rung.
 func (p *Problem) Status(o *Outcome, r Ref) Status {
@@ -88,25 +106,6 @@ func costNothing(in Scope, after []money.Minor) bool {
 	return true
 }
 
-// rung returns the nudge of a rung, as an index into Nudges, and its key.
-func (p *Problem) rung(r Ref) (nudge int, key *Key) {
-	switch r.Class {
-	case UnitClass:
-		return p.Units[r.Index].Nudge, &p.Units[r.Index].Key
-	case OrderClass:
-		return p.Orders[r.Index].Nudge, &p.Orders[r.Index].Key
-	case GiftClass:
-		return p.Gifts[r.Index].Nudge, &p.Gifts[r.Index].Key
-	}
-	return p.Ships[r.Index].Nudge, &p.Ships[r.Index].Key
-}
-
-// KeyOf returns the key of a rung.
-func (p *Problem) KeyOf(r Ref) Key {
-	_, key := p.rung(r)
-	return *key
-}
-
 // superseded tells whether a later rung of the same nudge is given in the place of a
 // rung: of a replacing ladder any, of others a shipping reward or gift by one of its kind.
 func (p *Problem) superseded(o *Outcome, r Ref) bool {
@@ -122,19 +121,6 @@ func (p *Problem) superseded(o *Outcome, r Ref) bool {
 		}
 	})
 	return out
-}
-
-// Gives tells whether an outcome gives a rung.
-func (o *Outcome) Gives(r Ref) bool {
-	switch r.Class {
-	case UnitClass:
-		return o.UnitGiven[r.Index]
-	case OrderClass:
-		return o.OrderGiven[r.Index]
-	case GiftClass:
-		return o.GiftGiven[r.Index]
-	}
-	return o.ShipGiven[r.Index]
 }
 
 func (p *Problem) unitStatus(o *Outcome, i int) Status {
@@ -174,15 +160,6 @@ func (p *Problem) Waits(i int) bool {
 	return true
 }
 
-// quantities is how many units each line has.
-func (p *Problem) quantities() []int64 {
-	out := make([]int64, len(p.Lines))
-	for i, l := range p.Lines {
-		out[i] = l.Quantity
-	}
-	return out
-}
-
 // Idle tells whether a unit reward has nothing to give on this cart: its goods cost
 // nothing, or its percentage of each rounds to nothing. One that could lower prices
 // but not these is something else.
@@ -212,18 +189,4 @@ func (p *Problem) UnitMeasure(o *Outcome, i int) int64 {
 		}
 	}
 	return m
-}
-
-func (p *Problem) takenByOthers(claims []Claim, u *Unit, line int) int64 {
-	if p.nudge(u.Nudge).Stacks {
-		return 0
-	}
-	var n int64
-	for _, c := range claims {
-		other := &p.Units[c.Unit]
-		if other.Key.Nudge != u.Key.Nudge && !p.nudge(other.Nudge).Stacks {
-			n += c.taken(line)
-		}
-	}
-	return n
 }

@@ -124,6 +124,15 @@ func (c Claim) Saved() money.Minor {
 	return m
 }
 
+func (c Claim) lowers(line int) bool {
+	for _, part := range c.Parts {
+		if part.Line == line && part.Off > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // rewarded is how many units a claim rewards: of n for m those that are free, of
 // "every" those that have become cheaper, else all.
 func (p *Problem) rewarded(c Claim) int64 {
@@ -230,4 +239,14 @@ func (p *Problem) mostUnits(u *Unit, rewarded int64) int64 {
 		return max(0, m-rewarded)
 	}
 	return anyUnits
+}
+
+func compareMinor(a, b money.Minor) int {
+	switch {
+	case a < b:
+		return -1
+	case a > b:
+		return 1
+	}
+	return 0
 }

@@ -62,7 +62,7 @@ func (p *Problem) directly() *directly {
 	for _, a := range d.choice.After {
 		d.choice.Goods += a
 	}
-	if !d.stands() || !p.unitsWithin(&d.choice) {
+	if !d.stands() || !p.unitsWithin(&d.choice).OK() {
 		return nil
 	}
 	return d

@@ -313,157 +313,32 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 	return e.solver.outlook().least(e.goods, e.low, e.high), true
 }
 
-// worthless tells whether no completion of what has been taken so far can be the
-// best choice.
-func (e *enumerator) worthless(special, line int) bool {
-	least, ok := e.reach(special, line)
-	s := e.solver
-	if !ok || s.useless(least) {
-		return true
-	}
-	if least == s.most && s.best != nil && s.best.pay(e.p) == s.most {
-		e.drawn--
-		return e.drawn < 0
-	}
-	return false
-}
-
-// atBest is the least that is paid in the end by any way to give ladders that
-// begins as the one at hand: from one ladder on every rung may be given.
-func (e *enumerator) atBest(at int) money.Minor {
-	n := len(e.picks)
-	for _, l := range e.ladders[at:] {
-		for _, u := range l.rungs {
-			e.picks = append(e.picks, pick{u, -1})
-		}
-	}
-	e.sortPicks()
-	e.ready(at)
-	least, ok := e.reach(0, 0)
-	e.picks = e.picks[:n]
-	if !ok {
-		return anyAddition
-	}
-	return least
-}
-
-// eachWay completes every way to give ladders that can be the best, the more
-// promising option first: each way shortly, then, at length, those with which a
-// short look did not come to an end.
-func (e *enumerator) eachWay() {
-	if e.plainly() {
-		return
-	}
-	var again []combined
-	e.branch(0, 0, func(least money.Minor) {
-		if open := e.open; !e.look(least, firstLook) {
-			e.open = open
-			again = append(again, combined{slices.Clone(e.picks), least})
-		}
-	})
-	slices.SortStableFunc(again, func(a, b combined) int { return compareMinor(a.least, b.least) })
-	for _, c := range again {
-		if e.solver.useless(c.least) {
-			break
-		}
-		if e.nodes < 0 {
-			e.open = min(e.open, c.least)
-			break
-		}
-		e.picks = append(e.picks[:0], c.picks...)
-		e.look(c.least, e.nodes)
-	}
-}
-
-// plainly completes the way in which every ladder gives its highest rung, where
-// ladders do not contend for units, and tells whether no other way can be the best:
-// leaving anything out makes goods dearer.
-func (e *enumerator) plainly() bool {
-	if e.solver.bonds || e.p.MostOff > 0 || e.p.Bonds().Mixed {
-		return false
-	}
-	defer func() { e.picks = e.picks[:0] }()
-	taken := make([]bool, len(e.p.Lines))
-	for i := range e.ladders {
-		l := &e.ladders[i]
-		if l.nudge.Stacks || len(l.rungs) > 1 && !l.nudge.Replacing {
-			return false
-		}
-		for _, u := range l.rungs {
-			if e.p.Units[u].Goal.Most > 0 {
-				return false // with more units left to it a lower rung may hold
+func (e *enumerator) onTop(line int, price money.Minor) money.Minor {
+	for _, pk := range e.stacked {
+		if u := &e.p.Units[pk.unit]; pk.kind < 0 || e.p.kind(u, line) == pk.kind {
+			// The floor may skip a price that it lets through when the price is
+			// higher, so the reward is taken for granted here.
+			if u.On[line] {
+				price -= u.mostOff(price)
 			}
 		}
-		for j, in := range l.lines {
-			if in && taken[j] {
-				return false
+	}
+	return price
+}
+
+// mostSaved bounds what a special rung can save on free units.
+func (p *Problem) mostSaved(pk pick, free []int64) money.Minor {
+	u := &p.Units[pk.unit]
+	if u.wholeSets() {
+		return p.claimSets(pk, free, anyUnits).Saved()
+	}
+	var sum money.Minor
+	for _, r := range p.runs(u.On, free) {
+		if pk.kind < 0 || p.kind(u, r.line) == pk.kind {
+			if p.saves(u, r.line, r.price) > 0 {
+				sum += r.qty * u.mostOff(r.price)
 			}
-			taken[j] = taken[j] || in
-		}
-		e.picks = append(e.picks, l.options[0]...)
-	}
-	e.look(0, firstLook)
-	over := e.open < anyAddition
-	e.open = anyAddition
-	if e.solver.best != nil && !over {
-		e.sortPicks()
-		e.ready(len(e.ladders))
-		e.reach(0, 0)
-		for _, j := range e.touched {
-			e.high[j] = e.p.Lines[j].Amount
-		}
-		over = !e.solver.useless(e.solver.outlook().least(e.goods+1, e.low, e.high))
-	}
-	return e.solver.best != nil && !over
-}
-
-// branch decides what is given of each ladder in turn; least is the least that is
-// paid in the end by what has been decided.
-func (e *enumerator) branch(at int, least money.Minor, then func(least money.Minor)) {
-	if at == len(e.ladders) {
-		then(least)
-		return
-	}
-	n := len(e.picks)
-	type child struct {
-		option []pick
-		least  money.Minor
-	}
-	options := e.ladders[at].options
-	children := make([]child, 0, len(options))
-	for _, option := range options {
-		if len(option) > 0 && e.clashes(at) {
-			continue
-		}
-		e.picks = append(e.picks[:n], option...)
-		if b := e.atBest(at + 1); !e.solver.useless(b) {
-			children = append(children, child{option, b})
 		}
 	}
-	slices.SortStableFunc(children, func(a, b child) int { return compareMinor(a.least, b.least) })
-	for _, c := range children {
-		if e.nodes < 0 {
-			e.open = min(e.open, c.least)
-			break
-		}
-		if e.solver.useless(c.least) {
-			break
-		}
-		e.picks = append(e.picks[:n], c.option...)
-		e.branch(at+1, c.least, then)
-	}
-	e.picks = e.picks[:n]
-}
-
-// look completes the way at hand with so many steps; false where they did not
-// suffice.
-func (e *enumerator) look(least money.Minor, quota int) bool {
-	e.quota, e.over = quota, false
-	e.take()
-	over := e.over
-	if over {
-		e.open = min(e.open, least)
-	}
-	e.over = e.nodes < 0
-	return !over
+	return sum
 }

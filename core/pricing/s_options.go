@@ -1,0 +1,161 @@
+package pricing
+
+import "slices"
+
+// listOptions lists what may be given of each ladder.
+func (e *enumerator) listOptions() {
+	p := e.p
+	// Ladders that can give nothing to this cart take no part.
+	e.ladders = slices.DeleteFunc(e.ladders, func(l ladder) bool {
+		return !slices.ContainsFunc(l.rungs, func(u int) bool { return p.couldHold(&p.Units[u], -1, true) && p.savesAny(u, -1) })
+	})
+	for i := range e.ladders {
+		for _, u := range e.ladders[i].rungs {
+			e.owner[u] = i
+		}
+	}
+	for i := range e.ladders {
+		e.ladders[i].options = e.options(i)
+	}
+}
+
+// options lists what may be given of a ladder: every set of rungs whose goals
+// can hold, or of a replacing ladder every single one; nothing comes last.
+func (e *enumerator) options(at int) [][]pick {
+	l, p := &e.ladders[at], e.p
+	var can []int
+	for _, u := range l.rungs {
+		if p.couldHold(&p.Units[u], -1, true) {
+			can = append(can, u)
+		}
+	}
+	slices.Reverse(can) // the highest first
+	apart := slices.DeleteFunc(slices.Clone(can), func(u int) bool { return !p.Units[u].apart() })
+	can = slices.DeleteFunc(can, func(u int) bool { return p.Units[u].apart() })
+	var products [][]pick
+	if len(apart) > 0 {
+		products = e.apart(at, apart)
+	}
+	if l.nudge.Replacing {
+		for _, u := range can {
+			products = append(products, []pick{{u, -1}})
+		}
+		return append(products, nil)
+	}
+	if len(can) == 0 {
+		return append(products, nil)
+	}
+	e.partial = e.partial || len(can) > mostTogether
+	can = can[:min(len(can), mostTogether)]
+	products = append(products, nil)
+	var out [][]pick
+	for _, first := range products {
+		for set := 1<<len(can) - 1; set >= 0; set-- {
+			picks := slices.Clone(first)
+			for k, u := range can {
+				if set>>k&1 == 1 {
+					picks = append(picks, pick{u, -1})
+				}
+			}
+			out = append(out, picks)
+		}
+	}
+	return out
+}
+
+// mostTogether is how many rungs of one cumulative ladder are given in every set.
+const mostTogether = 10
+
+// couldHold tells whether a rung's goal can hold for some price of the added
+// unit: its threshold when no other nudge takes a unit, its upper end when others
+// take some.
+func (p *Problem) couldHold(u *Unit, kind int, contested bool) bool {
+	free := *u
+	if contested {
+		free.Goal.Most = 0
+	}
+	_, _, ok := p.heldFor(&free, kind, func(i int) int64 { return p.Lines[i].Quantity })
+	return ok
+}
+
+// apart lists what may be given of a ladder that judges every product by itself:
+// for each product the rung it has reached, which is lower where others take
+// units of it.
+func (e *enumerator) apart(at int, can []int) [][]pick {
+	p := e.p
+	out := [][]pick{nil}
+	seen := map[int]bool{}
+	for j := range p.Lines {
+		u0 := &p.Units[can[0]]
+		k := p.kind(u0, j)
+		if seen[k] || !u0.Goal.Scope[j] || p.Lines[j].Quantity == 0 {
+			continue
+		}
+		seen[k] = true
+		var ways [][]pick
+		contested := e.contested(at, k, u0)
+		for _, u := range can {
+			if !p.couldHold(&p.Units[u], k, contested) {
+				continue
+			}
+			if p.savesAny(u, k) && (!p.Units[u].inSets() || p.couldTake(pick{u, k}, j, e.free)) {
+				ways = append(ways, []pick{{u, k}})
+			}
+			if !contested {
+				break
+			}
+		}
+		if contested || len(ways) == 0 {
+			ways = append(ways, nil)
+		}
+		var next [][]pick
+		for _, have := range out {
+			for _, way := range ways {
+				if e.step() {
+					next = append(next, append(slices.Clone(have), way...))
+				}
+			}
+		}
+		out = next
+	}
+	return slices.DeleteFunc(out, func(p []pick) bool { return len(p) == 0 })
+}
+
+// contested tells whether another ladder may take units of a product.
+func (e *enumerator) contested(at, kind int, u *Unit) bool {
+	if e.ladders[at].nudge.Stacks {
+		return false // it goes on top of others
+	}
+	for i := range e.ladders {
+		if i == at || e.ladders[i].nudge.Stacks {
+			continue
+		}
+		for j, in := range e.ladders[i].lines {
+			if in && e.p.kind(u, j) == kind && e.p.Lines[j].Quantity > 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (p *Problem) savesAny(unit, kind int) bool {
+	u := &p.Units[unit]
+	for j, l := range p.Lines {
+		if u.On[j] && (kind < 0 || p.kind(u, j) == kind) && l.Quantity > 0 && (u.inSets() || p.saves(u, j, l.Unit) > 0) {
+			return true
+		}
+	}
+	return false
+}
+
+// clashes tells whether a ladder may not be given beside those already picked.
+func (e *enumerator) clashes(at int) bool {
+	n := e.ladders[at].nudge
+	for _, pk := range e.picks {
+		if o := e.owner[pk.unit]; o != at && clash(n, e.ladders[o].nudge, UnitClass, UnitClass) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,233 @@
+package pricing
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// MostNodes bounds the search for the best choice: beyond so many choices of
+// order rungs looked at, the best one found is given and the outcome says by how
+// much a better one could be cheaper. A count, never a clock, so that the same
+// input gives the same answer everywhere.
+const MostNodes = 1 << 18
+
+// Solve chooses which rungs are given and which units each takes. It works for
+// any problem whose amounts sum up within money.Most.
+func (p *Problem) Solve() Outcome { return p.search(p.everyMethod()) }
+
+// SolveFor is Solve with one of the methods chosen.
+func (p *Problem) SolveFor(method int) Outcome { return p.search([]int{method}) }
+
+func (p *Problem) everyMethod() []int {
+	if len(p.Methods) == 0 {
+		return []int{-1}
+	}
+	methods := make([]int, len(p.Methods))
+	for m := range methods {
+		methods[m] = m
+	}
+	return methods
+}
+
+// search looks for the best choice, unit choices and what goes on top of them
+// together: the best choice found bounds what is still looked at.
+func (p *Problem) search(methods []int) Outcome {
+	s := p.solver(methods)
+	open := anyAddition
+	if p.Mode == BestForShopper {
+		if !s.direct() {
+			open = p.eachUnitChoice(s)
+		}
+		open = min(open, s.open)
+	}
+	if s.best == nil || open < s.most {
+		for _, m := range methods {
+			s.consider(p.byPriority(m))
+		}
+	}
+	out := p.outcome(s.best)
+	out.Gap = max(0, out.ToPay-open)
+	out.Exact = out.Gap == 0
+	out.Steps = s.steps + s.looks() - s.nodes
+	return out
+}
+
+// Forced returns the best outcome in which a unit or order rung is given; where none is
+// allowed, why not.
+func (p *Problem) Forced(r Ref) (Outcome, Refusal) {
+	q := *p
+	q.Mode = BestForShopper
+	choices, _, _ := q.unitChoices(anyAddition / 2)
+	s := q.solver(q.everyMethod())
+	s.why = Refusal{HalfDone, r}
+	if r.Class == OrderClass {
+		s.must, s.why = r.Index, Refusal{GoalOpen, r}
+	}
+	for _, c := range choices {
+		if r.Class == UnitClass && !c.Given[r.Index] {
+			continue
+		}
+		if c, ok := q.present(c); ok {
+			s.orders(&c)
+		}
+	}
+	if s.best == nil {
+		return Outcome{}, s.why
+	}
+	return q.outcome(s.best), Refusal{}
+}
+
+// solver is one search for the best choice.
+type solver struct {
+	p       *Problem
+	methods []int
+	bonds   bool
+	lone    bool // whether each shipping rung can be judged by itself
+	budget  bool // whether a shipping rung has a budget
+	bounds  *outlook
+	most    money.Minor // no more than this is paid by the best choice
+	open    money.Minor // the least that what was not looked at could cost
+	nodes   int
+	steps   int // taken so far, besides nodes
+	cut     bool
+	best    *candidate
+	must    int     // an order rung that is to be given, -1: none
+	why     Refusal // why the last choice that was refused is not allowed
+}
+
+func (p *Problem) solver(methods []int) *solver {
+	bonds := p.Bonds()
+	s := &solver{
+		p: p, methods: methods, most: anyAddition, open: anyAddition, must: -1,
+		bonds: bonds.Units, lone: !bonds.Ships, budget: bonds.Budget,
+	}
+	s.nodes = s.looks()
+	return s
+}
+
+// looks is how many choices of order rungs a search may look at: a quarter of them
+// where there are many lines.
+func (s *solver) looks() int {
+	n := MostNodes
+	if len(s.p.Lines) > ManyLines {
+		n /= 4
+	}
+	if s.p.Effort > 0 {
+		n = min(n, s.p.Effort)
+	}
+	return n
+}
+
+// outlook bounds what choices can lead to.
+func (s *solver) outlook() *outlook {
+	if s.bounds == nil {
+		s.bounds = s.p.outlook(s.methods)
+	}
+	return s.bounds
+}
+
+// useless tells whether a choice that costs at least so much can not be the best.
+func (s *solver) useless(least money.Minor) bool { return least > s.most }
+
+// orders tries every set of the order rungs whose goals hold under a unit choice,
+// all of them first, and leaves out what cannot come near the best found.
+func (s *solver) orders(c *UnitChoice) {
+	p := s.p
+	if s.most < anyAddition && s.useless(s.outlook().least(c.Goods, c.After, c.After)) {
+		return
+	}
+	looked := false
+	shipped := func(left money.Minor) money.Minor {
+		if !looked {
+			s.outlook().least(c.Goods, c.After, c.After) // shipped goes by what that looked at
+			looked = true
+		}
+		return s.outlook().shipped(c.Goods, max(0, left))
+	}
+	var open []int
+	holds := p.holdsUnder(c, nil)
+	for i := range p.Orders {
+		if r := (Ref{OrderClass, i}); holds(r) && !p.topped(r, holds) {
+			open = append(open, i)
+		}
+	}
+	// What each can take at most: of lines that nothing else has lowered.
+	rest := make([]money.Minor, len(open)+1)
+	for k := len(open) - 1; k >= 0; k-- {
+		rest[k] = rest[k+1] + p.take(open[k], c.After, -1, false).Total
+	}
+	given := make([]bool, len(p.Orders))
+	var choose func(k int, left money.Minor)
+	choose = func(k int, left money.Minor) {
+		if s.cut && s.best != nil {
+			s.open = min(s.open, shipped(left-rest[k]))
+			return
+		}
+		if s.nodes--; s.nodes < 0 {
+			s.cut = true
+		}
+		if s.most < anyAddition && s.useless(shipped(left-rest[k])) {
+			return
+		}
+		if k == len(open) {
+			if s.must >= 0 && !given[s.must] {
+				return
+			}
+			if st, no := p.order(c, slices.Clone(given)); no.OK() {
+				s.ships(c, st)
+			} else if s.must >= 0 {
+				s.why = no
+			}
+			return
+		}
+		given[open[k]] = true
+		choose(k+1, left-(rest[k]-rest[k+1]))
+		given[open[k]] = false
+		choose(k+1, left)
+	}
+	choose(0, c.Goods)
+}
+
+func (s *solver) complete(c *UnitChoice, st goodsStage, ship shipStage) {
+	cand := candidate{units: c, goodsStage: st, shipStage: ship}
+	if p := s.p; len(p.Gifts) > 0 || s.bonds {
+		paid := p.paid(c.Given, st.given, cand.use)
+		if no := p.refuseOneAnother(paid); !no.OK() {
+			s.why = no
+			return
+		}
+		gifts, ok := p.giftsBeside(paid, len(p.Gifts), p.holdsUnder(c, st.after))
+		if !ok {
+			s.why = Refusal{Rule: GiftDue}
+			return
+		}
+		cand.gifts = gifts
+	}
+	s.consider(cand)
+}
+
+func (s *solver) consider(c candidate) {
+	if s.best == nil || s.p.better(&c, s.best) {
+		s.best = &c
+		s.most = min(s.most, c.pay(s.p))
+	}
+}
+
+// present returns a choice as it stands with the added unit's present price,
+// false where that price does not allow it.
+func (p *Problem) present(c UnitChoice) (UnitChoice, bool) {
+	if !p.Added {
+		return c, true
+	}
+	x := p.Lines[0].Amount
+	if x < c.From || x > c.To {
+		return c, false
+	}
+	if c.After[0] != x {
+		c.After = slices.Clone(c.After)
+		c.Goods += x - c.After[0]
+		c.After[0] = x
+	}
+	return c, true
+}
