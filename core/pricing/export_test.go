@@ -4,7 +4,7 @@ package pricing
 func (p *Problem) SolveAtLength() Outcome {
 	q := *p
 	s := q.solver(q.everyMethod())
-	open := min(q.eachUnitChoice(s), s.open)
+	open := min(s.eachUnitChoice(), s.open)
 	out := q.outcome(s.best)
 	out.Gap = max(0, out.ToPay-open)
 	return out

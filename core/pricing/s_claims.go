@@ -6,7 +6,7 @@ import "slices"
 // one rung after the other, and hands on to the simple ones. The claim that saves
 // most comes first.
 func (e *enumerator) specials(at int) {
-	if !e.step() || e.tooDear(at, 0) {
+	if !e.step() || e.worthless(at, 0) {
 		return
 	}
 	if at == len(e.special) {
@@ -238,7 +238,7 @@ func (e *enumerator) simples(line int) {
 }
 
 func (e *enumerator) simplesNext(line int) {
-	if e.tooDear(len(e.special), line) || e.hopeless() {
+	if e.worthless(len(e.special), line) {
 		return
 	}
 	e.simples(line)

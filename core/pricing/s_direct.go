@@ -256,3 +256,45 @@ func (d *directly) stands() bool {
 	}
 	return true
 }
+
+// plainly completes the way in which every ladder gives its highest rung, where
+// ladders do not contend for units, and tells whether no other way can be the best:
+// leaving anything out makes goods dearer.
+func (s *solver) plainly(e *enumerator) bool {
+	if s.bonds || e.p.MostOff > 0 || e.p.Bonds().Mixed {
+		return false
+	}
+	defer func() { e.picks = e.picks[:0] }()
+	taken := make([]bool, len(e.p.Lines))
+	for i := range e.ladders {
+		l := &e.ladders[i]
+		if l.nudge.Stacks || len(l.rungs) > 1 && !l.nudge.Replacing {
+			return false
+		}
+		for _, u := range l.rungs {
+			if e.p.Units[u].Goal.Most > 0 {
+				return false // with more units left to it a lower rung may hold
+			}
+		}
+		for j, in := range l.lines {
+			if in && taken[j] {
+				return false
+			}
+			taken[j] = taken[j] || in
+		}
+		e.picks = append(e.picks, l.options[0]...)
+	}
+	e.look(0, firstLook)
+	over := e.open < anyAddition
+	e.open = anyAddition
+	if s.best != nil && !over {
+		e.sortPicks()
+		e.ready(len(e.ladders))
+		e.reach(0, 0)
+		for _, j := range e.touched {
+			e.high[j] = e.p.Lines[j].Amount
+		}
+		over = !s.useless(s.outlook().least(e.goods+1, e.low, e.high))
+	}
+	return s.best != nil && !over
+}

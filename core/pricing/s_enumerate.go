@@ -19,14 +19,32 @@ type ladder struct {
 	lines   Scope    // lines whose units it may take
 }
 
+// visitor is what unit choices are enumerated for: it says which can not be of use, and
+// takes the others.
+type visitor interface {
+	// picked tells which nudges are given on the way to the choices that follow.
+	picked(nudges func(yield func(nudge int) bool))
+	// least bounds what comes of choices by which goods cost at least so much, and each
+	// line no less than low and no more than high.
+	least(goods money.Minor, low, high []money.Minor) money.Minor
+	// useless tells whether nothing that comes to so much or more is of use.
+	useless(least money.Minor) bool
+	// drawn tells whether enough has been looked at that is no better than the best.
+	drawn(least money.Minor) bool
+	// visit takes a choice, allowed for each of some prices of the added unit.
+	visit(c *UnitChoice, allowed []Prices)
+}
+
+// enumerator enumerates unit choices: what is given of each ladder, then the units each
+// rung takes.
 type enumerator struct {
 	p       *Problem
-	slack   money.Minor // choices that cost more than the best by more than this are of no use
+	visit   visitor
 	nodes   int
-	each    int // what a step counts: more where there are many lines
-	cut     bool
+	each    int  // what a step counts: more where there are many lines
 	partial bool // whether not all that may be given of a ladder is listed
 	quota   int  // steps that the way to give ladders at hand may still take
+	short   int  // of which each way gets so many at first
 	over    bool // whether it took them all
 	ladders []ladder
 	owner   []int // per unit rung: its ladder
@@ -36,12 +54,7 @@ type enumerator struct {
 	stacked []pick
 	free    []int64
 	claims  []Claim
-	best    money.Minor // goods of the best choice found
-	found   []UnitChoice
-	// With a solver, choices are not listed but completed as they are found.
-	solver  *solver
 	open    money.Minor // the least that what was not looked at could cost
-	drawn   int         // looks at what can at best cost as much as the best found
 	wants   []want      // of the simple rungs that are picked
 	takers  [][]taker   // per line: the simple rungs that are picked and save on it
 	touched []int       // lines whose units some ladder may take
@@ -53,87 +66,11 @@ type enumerator struct {
 	low, high                   []money.Minor
 }
 
-// eachUnitChoice completes every allowed unit choice that can be part of the best
-// choice, and returns the least that one it did not come to could cost.
-func (p *Problem) eachUnitChoice(s *solver) (open money.Minor) {
-	if len(p.Units) == 0 {
-		c := p.noUnits()
-		s.orders(&c)
-		return anyAddition
-	}
-	e := p.enumerator()
-	e.solver, e.open, e.drawn, e.nodes, e.quota = s, anyAddition, MostTies, p.steps(MostSearchNodes), p.steps(MostSearchNodes)
+func (p *Problem) enumerator(steps int) *enumerator {
+	e := &enumerator{p: p, nodes: p.steps(steps), open: anyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
+	e.free, e.quota, e.short = p.quantities(), e.nodes, firstLook
 	e.gather()
-	e.listOptions()
-	if e.over {
-		e.partial = true
-	}
-	e.chooseAll()
-	s.steps += p.steps(MostSearchNodes) - e.nodes
-	if e.partial {
-		return 0
-	}
-	return e.open
-}
-
-func (p *Problem) enumerator() *enumerator {
-	e := &enumerator{p: p, nodes: p.steps(MostUnitNodes), quota: p.steps(MostUnitNodes), best: anyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
-	e.free = p.quantities()
 	return e
-}
-
-// unitChoices lists the allowed unit choices that cost, before order rewards, at
-// most slack more than the cheapest, and tells whether the search was cut short and
-// how many steps it took.
-func (p *Problem) unitChoices(slack money.Minor) (choices []UnitChoice, cut bool, steps int) {
-	if len(p.Units) == 0 {
-		return []UnitChoice{p.noUnits()}, false, 0
-	}
-	e := p.enumerator()
-	e.slack = slack
-	e.gather()
-	e.listOptions()
-	e.chooseAll()
-	steps = p.steps(MostUnitNodes) - e.nodes
-	if len(e.found) == 0 {
-		return []UnitChoice{p.noUnits()}, e.cut, steps
-	}
-	return e.useful(), e.cut, steps
-}
-
-// useful drops choices that cost too much to be of use, and all but the first of
-// those that leave every line the same, for the same additions.
-func (e *enumerator) useful() []UnitChoice {
-	slices.SortStableFunc(e.found, func(a, b UnitChoice) int {
-		if a.Goods != b.Goods {
-			if a.Goods < b.Goods {
-				return -1
-			}
-			return 1
-		}
-		if a.count != b.count {
-			return a.count - b.count
-		}
-		if c := slices.CompareFunc(e.p.unitKeys(a.Given), e.p.unitKeys(b.Given), Key.Compare); c != 0 {
-			return c
-		}
-		return slices.Compare(a.After, b.After)
-	})
-	bound := e.p.bound()
-	out := e.found[:0]
-	for _, c := range e.found {
-		if c.Goods > e.best+e.slack {
-			break
-		}
-		same := false
-		for k := len(out) - 1; k >= 0 && out[k].Goods == c.Goods && !same; k-- {
-			same = out[k].From <= c.From && out[k].To >= c.To && slices.Equal(out[k].After, c.After) && !bound
-		}
-		if !same {
-			out = append(out, c)
-		}
-	}
-	return out
 }
 
 // step counts a node; false once the search is cut.
@@ -187,27 +124,26 @@ func (e *enumerator) sortPicks() {
 // take assigns units to the rungs that are picked.
 func (e *enumerator) take() {
 	e.sortPicks()
-	if e.solver != nil {
-		e.ready(len(e.ladders))
-	}
+	e.ready(len(e.ladders))
 	e.claims = e.claims[:0]
 	e.specials(0)
 }
 
-// leaf keeps what has been assigned where it is allowed.
+// leaf prices what has been assigned, puts the stacking rungs on top, and hands the
+// choice on where it is allowed.
 func (e *enumerator) leaf() {
-	claims := e.merged()
-	if allowed, _ := e.p.Allowed(&taking{e.picks, claims, e.free}); len(allowed) > 0 {
-		e.keep(claims, allowed)
+	claims := merged(e.claims)
+	allowed, no := e.p.Allowed(&taking{e.picks, claims, e.free})
+	if !no.OK() {
+		return
+	}
+	if choice, no := e.p.priced(claims, e.free, e.stacked); no.OK() {
+		e.visit.visit(&choice, allowed)
 	}
 }
 
 // merged joins the claims of each rung.
-func (e *enumerator) merged() []Claim {
-	return mergedClaims(e.claims)
-}
-
-func mergedClaims(claims []Claim) []Claim {
+func merged(claims []Claim) []Claim {
 	out := make([]Claim, 0, len(claims))
 	for _, c := range claims {
 		if i := slices.IndexFunc(out, func(o Claim) bool { return o.Unit == c.Unit }); i >= 0 {
@@ -219,26 +155,4 @@ func mergedClaims(claims []Claim) []Claim {
 	}
 	slices.SortFunc(out, func(a, b Claim) int { return a.Unit - b.Unit })
 	return out
-}
-
-// keep prices what has been assigned, puts the stacking rungs on top, and keeps
-// the choice where limits and floors allow it.
-func (e *enumerator) keep(claims []Claim, allowed []Prices) {
-	choice, no := e.p.priced(claims, e.free, e.stacked)
-	if !no.OK() {
-		return
-	}
-	for _, r := range allowed {
-		choice.From, choice.To = r.From, r.To
-		if e.solver != nil {
-			if c, ok := e.p.present(choice); ok {
-				e.solver.orders(&c)
-			}
-			continue
-		}
-		if r == (Prices{0, anyAddition}) {
-			e.best = min(e.best, choice.Goods) // it stands beside every other for every addition
-		}
-		e.found = append(e.found, choice)
-	}
 }

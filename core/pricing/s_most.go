@@ -264,8 +264,8 @@ func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 // mostEvery returns the claim of "every" that saves most and leaves nothing half
 // done, of so many as are looked at.
 func (p *Problem) mostEvery(pk pick, free []int64, limit int64) Claim {
-	e := p.enumerator()
-	e.free, e.quota, e.nodes = slices.Clone(free), mostEverySteps, mostEverySteps
+	e := p.enumerator(mostEverySteps)
+	e.free = slices.Clone(free)
 	best, most := Claim{Unit: pk.unit}, money.Minor(0)
 	e.everys(pk, limit, func(c Claim) {
 		e.claim(c, 1)

@@ -78,15 +78,13 @@ func (e *enumerator) ready(from int) {
 			e.highUnit[i] = price
 		}
 	}
-	if e.solver.bonds {
-		e.solver.outlook().bar(func(yield func(int) bool) {
-			for _, pk := range e.picks {
-				if l := &e.ladders[e.owner[pk.unit]]; e.owner[pk.unit] < from && !l.nudge.Stacks && !yield(e.p.Units[pk.unit].Nudge) {
-					return
-				}
+	e.visit.picked(func(yield func(int) bool) {
+		for _, pk := range e.picks {
+			if l := &e.ladders[e.owner[pk.unit]]; e.owner[pk.unit] < from && !l.nudge.Stacks && !yield(e.p.Units[pk.unit].Nudge) {
+				return
 			}
-		})
-	}
+		}
+	})
 	e.wants = e.wants[:0]
 	if len(e.picks) < 2 {
 		return
@@ -142,6 +140,9 @@ func (p *Problem) takersOf(dst []taker, simple []pick, line int) []taker {
 // want notes what the goal of a simple rung asks for, where that adds up by units.
 func (e *enumerator) want(pk pick, from int) {
 	p, u := e.p, &e.p.Units[pk.unit]
+	if p.Added && u.Goal.Measure == Value && u.Goal.Scope[0] {
+		return // the added unit may make it
+	}
 	switch u.Goal.Measure {
 	case Units, Value, Weight:
 	case SameProduct, SameVariant:
@@ -310,7 +311,7 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 		}
 	}
 	e.goods = max(0, least)
-	return e.solver.outlook().least(e.goods, e.low, e.high), true
+	return e.visit.least(e.goods, e.low, e.high), true
 }
 
 func (e *enumerator) onTop(line int, price money.Minor) money.Minor {

@@ -37,7 +37,7 @@ func (p *Problem) search(methods []int) Outcome {
 	open := anyAddition
 	if p.Mode == BestForShopper {
 		if !s.direct() {
-			open = p.eachUnitChoice(s)
+			open = s.eachUnitChoice()
 		}
 		open = min(open, s.open)
 	}
@@ -92,6 +92,7 @@ type solver struct {
 	steps   int // taken so far, besides nodes
 	cut     bool
 	best    *candidate
+	draws   int     // looks at what is no better than the best that are left
 	must    int     // an order rung that is to be given, -1: none
 	why     Refusal // why the last choice that was refused is not allowed
 }
@@ -117,6 +118,58 @@ func (s *solver) looks() int {
 		n = min(n, s.p.Effort)
 	}
 	return n
+}
+
+// eachUnitChoice completes every allowed unit choice that can be part of the best
+// choice, and returns the least that one it did not come to could cost.
+func (s *solver) eachUnitChoice() (open money.Minor) {
+	p := s.p
+	if len(p.Units) == 0 {
+		c := p.noUnits()
+		s.orders(&c)
+		return anyAddition
+	}
+	e := p.enumerator(MostSearchNodes)
+	e.visit, s.draws = s, MostTies
+	e.listOptions()
+	e.partial = e.partial || e.over
+	if !s.plainly(e) {
+		e.eachWay()
+	}
+	s.steps += p.steps(MostSearchNodes) - e.nodes
+	if e.partial {
+		return 0
+	}
+	return e.open
+}
+
+func (s *solver) picked(nudges func(yield func(int) bool)) {
+	if s.bonds {
+		s.outlook().bar(nudges)
+	}
+}
+
+func (s *solver) least(goods money.Minor, low, high []money.Minor) money.Minor {
+	return s.outlook().least(goods, low, high)
+}
+
+// drawn counts the looks at what can at best cost as much as the best choice found, for
+// one that is to be preferred among equals.
+func (s *solver) drawn(least money.Minor) bool {
+	if least != s.most || s.best == nil || s.best.pay(s.p) != s.most {
+		return false
+	}
+	s.draws--
+	return s.draws < 0
+}
+
+func (s *solver) visit(c *UnitChoice, allowed []Prices) {
+	for _, r := range allowed {
+		c.From, c.To = r.From, r.To
+		if c, ok := s.p.present(*c); ok {
+			s.orders(&c)
+		}
+	}
 }
 
 // outlook bounds what choices can lead to.

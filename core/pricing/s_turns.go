@@ -142,10 +142,8 @@ func (t *Turns) takings(pk pick) []Claim {
 	if n := p.nudge(u.Nudge); n.Stacks || !u.inSets() && u.Pick == 0 && n.MostUnits == 0 {
 		return []Claim{t.most(pk)} // there is one
 	}
-	e := p.enumerator()
-	e.gather()
+	e := p.enumerator(mostTakings)
 	e.free, e.picks, e.special = slices.Clone(t.free), []pick{pk}, []pick{pk}
-	e.quota, e.nodes = mostTakings, mostTakings
 	var out []Claim
 	keep := func(c Claim) {
 		if c.Saved() > 0 {
@@ -216,6 +214,6 @@ func (t *Turns) stands() []Prices {
 			claims = append(claims, c)
 		}
 	}
-	allowed, _ := t.p.Allowed(&taking{t.picks, mergedClaims(claims), t.free})
+	allowed, _ := t.p.Allowed(&taking{t.picks, merged(claims), t.free})
 	return allowed
 }
