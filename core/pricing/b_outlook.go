@@ -36,10 +36,10 @@ type prospect struct {
 	lines   []int       // that it counts
 }
 
-func (p *Problem) outlook(methods []int) *outlook {
+func (p *Problem) newOutlook(methods []int) *outlook {
 	o := &outlook{p: p, methods: methods, touched: make([]bool, len(p.Lines)), goods: p.anyGoods(), minRate: money.Whole}
 	for i := range p.Orders {
-		o.orders = append(o.orders, p.prospect(&p.Orders[i].Goal))
+		o.orders = append(o.orders, p.newProspect(&p.Orders[i].Goal))
 		if !o.orders[i].never {
 			for j, in := range p.Orders[i].Lines {
 				o.touched[j] = o.touched[j] || in
@@ -47,7 +47,7 @@ func (p *Problem) outlook(methods []int) *outlook {
 		}
 	}
 	for i := range p.Ships {
-		o.ships = append(o.ships, p.prospect(&p.Ships[i].Goal))
+		o.ships = append(o.ships, p.newProspect(&p.Ships[i].Goal))
 	}
 	for _, l := range p.Lines {
 		o.total += l.Amount
@@ -66,7 +66,7 @@ func (p *Problem) outlook(methods []int) *outlook {
 	return o
 }
 
-func (p *Problem) prospect(g *Goal) prospect {
+func (p *Problem) newProspect(g *Goal) prospect {
 	out := prospect{goal: g}
 	for j, in := range g.Scope {
 		if in {
@@ -75,7 +75,7 @@ func (p *Problem) prospect(g *Goal) prospect {
 	}
 	if g.Basis == Before || g.Measure != Value || g.Threshold == 0 && g.Most == 0 {
 		out.settled = true
-		out.never = !g.meets(p.measureAt(g, p.before(nil)))
+		out.never = !g.Meets(p.MeasureOf(g, p.before(nil)))
 	}
 	return out
 }

@@ -106,7 +106,7 @@ func (p *Problem) undecided(g Goal, added money.Minor) bool {
 	}
 	least, most := p.valueRange(&g, added)
 	any := slices.Contains(g.Scope, true)
-	return g.Most > 0 || g.meets(least, any) != g.meets(most, any)
+	return g.Most > 0 || g.Meets(least, any) != g.Meets(most, any)
 }
 
 // valueRange bounds a goal's measure for any choice of units and any price of the
@@ -118,11 +118,11 @@ func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
 		if p.Added {
 			hi[0] = 0
 		}
-		least, _ = p.measureAt(g, hi)
+		least, _ = p.MeasureOf(g, hi)
 		if p.Added {
 			hi[0] = added
 		}
-		most, _ = p.measureAt(g, hi)
+		most, _ = p.MeasureOf(g, hi)
 		return least, most
 	}
 	if p.lows == nil {
@@ -134,8 +134,8 @@ func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
 	if p.Added {
 		p.lows[0], hi[0] = 0, added
 	}
-	least, _ = p.measureAt(g, p.lows)
-	most, _ = p.measureAt(g, hi)
+	least, _ = p.MeasureOf(g, p.lows)
+	most, _ = p.MeasureOf(g, hi)
 	if g.Basis == AfterOrder {
 		for i := range p.Orders {
 			o := &p.Orders[i]

@@ -3,7 +3,7 @@ package pricing
 // SolveAtLength is Solve without the short way to a choice.
 func (p *Problem) SolveAtLength() Outcome {
 	q := *p
-	s := q.solver(q.everyMethod())
+	s := q.newSolver(q.everyMethod())
 	open := min(s.eachUnitChoice(), s.open)
 	out := q.outcome(s.best)
 	out.Gap = max(0, out.ToPay-open)
@@ -13,5 +13,5 @@ func (p *Problem) SolveAtLength() Outcome {
 // Direct tells whether a problem's choice is found the short way.
 func (p *Problem) Direct() bool {
 	q := *p
-	return q.solver(q.everyMethod()).direct()
+	return q.newSolver(q.everyMethod()).direct()
 }

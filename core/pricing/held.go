@@ -24,7 +24,7 @@ func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (fr
 				n += units(i)
 			}
 		}
-		return 0, anyAddition, g.meets(n, n > 0)
+		return 0, anyAddition, g.Meets(n, n > 0)
 	}
 	seen := counted{
 		units: func(i int) int64 {
@@ -38,7 +38,7 @@ func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (fr
 	adds := p.Added && g.Measure == Value && g.Scope[0]
 	if !adds {
 		m, any := p.measure(*g, seen)
-		return 0, anyAddition, g.meets(m, any)
+		return 0, anyAddition, g.Meets(m, any)
 	}
 	m, any := p.measure(*g, seen)
 	switch {
@@ -84,12 +84,12 @@ func (p *Problem) HeldByAll(g *Goal) (from, to money.Minor, ok bool) {
 // price.
 func (p *Problem) holdsNow(u *Unit, kind int, units func(line int) int64) bool {
 	from, to, ok := p.heldFor(u, kind, units)
-	x := p.added()
+	x := p.addedPrice()
 	return ok && from <= x && x <= to
 }
 
 // added is the present price of the added unit, 0 without one.
-func (p *Problem) added() money.Minor {
+func (p *Problem) addedPrice() money.Minor {
 	if p.Added {
 		return p.Lines[0].Amount
 	}
@@ -143,7 +143,7 @@ func (p *Problem) holdsUnder(c *UnitChoice, after []money.Minor) func(Ref) bool 
 			return p.holdsNow(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
 		}
 		g := p.GoalOf(r)
-		return g.meets(p.measureAt(g, p.at(g.Basis, c.After, after)))
+		return g.Meets(p.MeasureOf(g, p.at(g.Basis, c.After, after)))
 	}
 }
 

@@ -88,8 +88,8 @@ func (s *sameSums) each(visit func(int64)) {
 	}
 }
 
-// measureAt is measure with every unit counted and lines that cost amounts.
-func (p *Problem) measureAt(g *Goal, amounts []money.Minor) (measure int64, any bool) {
+// MeasureOf is measure with every unit counted and lines that cost amounts.
+func (p *Problem) MeasureOf(g *Goal, amounts []money.Minor) (measure int64, any bool) {
 	if g.Measure != Value {
 		return p.measure(*g, p.all(amounts))
 	}
@@ -108,9 +108,9 @@ func (p *Problem) measureAt(g *Goal, amounts []money.Minor) (measure int64, any 
 	return measure, any
 }
 
-// meets tells whether a measure makes a goal; a threshold of zero asks for at
+// Meets tells whether a measure makes a goal; a threshold of zero asks for at
 // least one counted unit.
-func (g Goal) meets(measure int64, any bool) bool {
+func (g Goal) Meets(measure int64, any bool) bool {
 	if g.Most > 0 && measure > g.Most {
 		return false
 	}
@@ -118,15 +118,6 @@ func (g Goal) meets(measure int64, any bool) bool {
 		return measure >= g.Threshold
 	}
 	return any
-}
-
-// Meets tells whether a measure makes a goal.
-func (g Goal) Meets(measure int64, any bool) bool { return g.meets(measure, any) }
-
-// MeasureOf returns a goal's measure when lines cost amounts at its basis, and
-// whether anything is counted.
-func (p *Problem) MeasureOf(g *Goal, amounts []money.Minor) (int64, bool) {
-	return p.measureAt(g, amounts)
 }
 
 // all returns what a goal sees of lines that cost amounts, every unit counted.
@@ -137,13 +128,13 @@ func (p *Problem) all(amounts []money.Minor) counted {
 // GoalHolds tells whether the goal of an order, shipping or gift rung holds under
 // an outcome.
 func (p *Problem) GoalHolds(g Goal, o *Outcome) bool {
-	return g.meets(p.measureAt(&g, p.at(g.Basis, o.AfterUnits, o.After)))
+	return g.Meets(p.MeasureOf(&g, p.at(g.Basis, o.AfterUnits, o.After)))
 }
 
 // Measure returns the measure of the goal of an order, shipping or gift rung
 // under an outcome: minor units, pieces or grams.
 func (p *Problem) Measure(g Goal, o *Outcome) int64 {
-	m, _ := p.measureAt(&g, p.at(g.Basis, o.AfterUnits, o.After))
+	m, _ := p.MeasureOf(&g, p.at(g.Basis, o.AfterUnits, o.After))
 	return m
 }
 

@@ -13,9 +13,9 @@ type Applied struct {
 	Shares []money.Minor // per line
 }
 
-// goodsStage is the goods side of a choice: the order rewards given on top of a
+// goodsSide is the goods side of a choice: the order rewards given on top of a
 // unit choice.
-type goodsStage struct {
+type goodsSide struct {
 	given   []bool
 	applied []Applied
 	after   []money.Minor
@@ -29,8 +29,8 @@ type goodsStage struct {
 // order computes the goods stage for the order rewards marked in given. It is refused
 // where one of them would take nothing (such a reward is not given), or where a limit,
 // a budget or a margin floor forbids the choice.
-func (p *Problem) order(c *UnitChoice, given []bool) (goodsStage, Refusal) {
-	st := goodsStage{given: given, after: append(make([]money.Minor, 0, len(p.Lines)), c.After...)}
+func (p *Problem) order(c *UnitChoice, given []bool) (goodsSide, Refusal) {
+	st := goodsSide{given: given, after: append(make([]money.Minor, 0, len(p.Lines)), c.After...)}
 	last := -1
 	for i, g := range given {
 		if g {
@@ -71,7 +71,7 @@ func (p *Problem) order(c *UnitChoice, given []bool) (goodsStage, Refusal) {
 	return st, Refusal{}
 }
 
-func (p *Problem) taxes(st *goodsStage) {
+func (p *Problem) taxes(st *goodsSide) {
 	st.tax = make([]money.Minor, len(p.Lines))
 	for i, l := range p.Lines {
 		st.goods += st.after[i]
@@ -139,7 +139,7 @@ func (o *Order) Off(sum money.Minor) money.Minor {
 	return off
 }
 
-func (st *goodsStage) toPay(taxShown bool) money.Minor {
+func (st *goodsSide) toPay(taxShown bool) money.Minor {
 	if taxShown {
 		return st.goods
 	}

@@ -11,7 +11,7 @@ func (s *solver) direct() bool {
 	if s.bonds || p.MostOff > 0 || p.Added || p.Bonds().Mixed {
 		return false
 	}
-	d := p.directly()
+	d := p.oneWay()
 	if d == nil {
 		return false
 	}
@@ -38,7 +38,7 @@ type directly struct {
 
 // directly finds the one way in which unit nudges take their units, nil where there
 // may be several.
-func (p *Problem) directly() *directly {
+func (p *Problem) oneWay() *directly {
 	d := &directly{p: p, owner: make([]int32, len(p.Lines)), leaving: anyAddition}
 	d.choice = UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]int64, 0, len(p.Lines))), To: anyAddition}
 	for from := 0; from < len(p.Units); {
@@ -178,7 +178,7 @@ func (d *directly) apart(from, to int) bool {
 			}
 		}
 		at := to - 1
-		for at >= from && !p.Units[at].Goal.meets(n, n > 0) {
+		for at >= from && !p.Units[at].Goal.Meets(n, n > 0) {
 			at--
 		}
 		if at < from {

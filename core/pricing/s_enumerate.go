@@ -66,7 +66,7 @@ type enumerator struct {
 	low, high                   []money.Minor
 }
 
-func (p *Problem) enumerator(steps int) *enumerator {
+func (p *Problem) newEnumerator(steps int) *enumerator {
 	e := &enumerator{p: p, nodes: p.steps(steps), open: anyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
 	e.free, e.quota, e.short = p.quantities(), e.nodes, firstLook
 	e.gather()

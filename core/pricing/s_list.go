@@ -23,7 +23,7 @@ func (p *Problem) unitChoices(slack money.Minor) (choices []UnitChoice, cut bool
 		return []UnitChoice{p.noUnits()}, false, 0
 	}
 	l := &lister{p: p, slack: slack, best: anyAddition}
-	e := p.enumerator(MostUnitNodes)
+	e := p.newEnumerator(MostUnitNodes)
 	e.visit, e.short = l, e.nodes
 	e.listOptions()
 	e.eachWay()

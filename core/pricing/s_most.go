@@ -264,7 +264,7 @@ func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 // mostEvery returns the claim of "every" that saves most and leaves nothing half
 // done, of so many as are looked at.
 func (p *Problem) mostEvery(pk pick, free []int64, limit int64) Claim {
-	e := p.enumerator(mostEverySteps)
+	e := p.newEnumerator(mostEverySteps)
 	e.free = slices.Clone(free)
 	best, most := Claim{Unit: pk.unit}, money.Minor(0)
 	e.everys(pk, limit, func(c Claim) {

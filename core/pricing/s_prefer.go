@@ -8,17 +8,17 @@ import (
 
 type candidate struct {
 	units *UnitChoice
-	goodsStage
-	shipStage
+	goodsSide
+	shippingSide
 	gifts []bool
 	keys  []Key // of the rungs given, built when first compared
 }
 
 func (c *candidate) pay(p *Problem) money.Minor {
-	return c.goodsStage.toPay(p.TaxShown) + c.shipStage.toPay(p.TaxShown)
+	return c.goodsSide.toPay(p.TaxShown) + c.shippingSide.toPay(p.TaxShown)
 }
 
-func (c *candidate) count() int { return c.units.count + c.goodsStage.count + c.shipStage.count }
+func (c *candidate) count() int { return c.units.count + c.goodsSide.count + c.shippingSide.count }
 
 // better tells whether a is to be preferred: less to pay; then fewer rungs;
 // then the list of rungs that comes first; then earlier lines that pay less, in
@@ -46,12 +46,12 @@ func (p *Problem) better(a, b *candidate) bool {
 func (c *candidate) list(p *Problem) []Key {
 	if c.keys == nil {
 		c.keys = p.unitKeys(c.units.Given)
-		for i, g := range c.goodsStage.given {
+		for i, g := range c.goodsSide.given {
 			if g {
 				c.keys = append(c.keys, p.Orders[i].Key)
 			}
 		}
-		for i, g := range c.shipStage.given {
+		for i, g := range c.shippingSide.given {
 			if g {
 				c.keys = append(c.keys, p.Ships[i].Key)
 			}
@@ -77,9 +77,9 @@ func (p *Problem) outcome(c *candidate) Outcome {
 		gifts = make([]bool, len(p.Gifts))
 	}
 	return Outcome{
-		Method: c.method, UnitGiven: c.units.Given, OrderGiven: c.goodsStage.given, ShipGiven: c.shipStage.given, GiftGiven: gifts,
+		Method: c.method, UnitGiven: c.units.Given, OrderGiven: c.goodsSide.given, ShipGiven: c.shippingSide.given, GiftGiven: gifts,
 		Claims: c.units.Claims, AfterUnits: c.units.After,
-		Applied: c.applied, After: c.after, Tax: c.goodsStage.tax, Goods: c.goods, GoodsTax: c.taxSum,
-		ListFee: c.listFee, Fee: c.fee, FeeTax: c.shipStage.tax, ToPay: c.pay(p), Exact: true,
+		Applied: c.applied, After: c.after, Tax: c.goodsSide.tax, Goods: c.goods, GoodsTax: c.taxSum,
+		ListFee: c.listFee, Fee: c.fee, FeeTax: c.shippingSide.tax, ToPay: c.pay(p), Exact: true,
 	}
 }

@@ -17,7 +17,7 @@ func (p *Problem) Prepare(most money.Minor) *Prepared {
 	if p.Mode == BestForShopper {
 		slack := p.slack(most)
 		if !p.bound() && p.MostOff == 0 && p.UnitsSettled() {
-			if d := p.directly(); d != nil && d.leaving > slack {
+			if d := p.oneWay(); d != nil && d.leaving > slack {
 				pr.Choices = []UnitChoice{d.choice}
 				return pr
 			}
@@ -32,7 +32,7 @@ func (pr *Prepared) Solve() Outcome { return pr.solve(pr.P.everyMethod()) }
 
 func (pr *Prepared) solve(methods []int) Outcome {
 	p := pr.P
-	s := p.solver(methods)
+	s := p.newSolver(methods)
 	if p.Mode == ByPriority {
 		for _, m := range methods {
 			s.consider(p.byPriority(m))
@@ -57,7 +57,7 @@ func (pr *Prepared) solve(methods []int) Outcome {
 // allowed.
 func (pr *Prepared) Among(options func(yield func(choice, set int) bool)) (Outcome, bool) {
 	p := pr.P
-	s := p.solver(p.everyMethod())
+	s := p.newSolver(p.everyMethod())
 	for choice, set := range options {
 		c, ok := p.present(pr.Choices[choice])
 		if !ok {

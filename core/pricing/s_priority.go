@@ -40,9 +40,9 @@ func (p *Problem) exactly(method int) Judge {
 	// What a walk has come to, worked out once for each step of it.
 	var units []money.Minor
 	var orders []bool
-	var goods goodsStage
+	var goods goodsSide
 	var no Refusal
-	at := func(t *Turns) *goodsStage {
+	at := func(t *Turns) *goodsSide {
 		if after := t.Units.After; len(units) == 0 || &units[0] != &after[0] || !slices.Equal(orders, t.Orders) {
 			units, orders = after, slices.Clone(t.Orders)
 			goods, no = p.order(&t.Units, orders)
@@ -52,7 +52,7 @@ func (p *Problem) exactly(method int) Judge {
 	return Judge{
 		Unit: func(unit, kind int, units func(int) int64) bool { return p.holdsNow(&p.Units[unit], kind, units) },
 		Within: func(ranges []Prices) bool {
-			x := p.added()
+			x := p.addedPrice()
 			return slices.ContainsFunc(ranges, func(r Prices) bool { return r.From <= x && x <= r.To })
 		},
 		Goal: func(r Ref, t *Turns) bool {
@@ -61,7 +61,7 @@ func (p *Problem) exactly(method int) Judge {
 			if g.Basis == AfterOrder {
 				after = at(t).after // allowed, and trimmed as it will be
 			}
-			return g.meets(p.measureAt(g, p.at(g.Basis, t.Units.After, after)))
+			return g.Meets(p.MeasureOf(g, p.at(g.Basis, t.Units.After, after)))
 		},
 		Allowed: func(t *Turns) bool {
 			at(t)
@@ -238,7 +238,7 @@ func (p *Problem) byPriority(method int) candidate {
 	st, _ := p.order(&t.Units, t.Orders)
 	ships, gifts, _ := t.Given(j)
 	ship, _ := p.shipping(&st, method, ships)
-	return candidate{units: &t.Units, goodsStage: st, shipStage: ship, gifts: gifts}
+	return candidate{units: &t.Units, goodsSide: st, shippingSide: ship, gifts: gifts}
 }
 
 // turns lists the rungs in the merchant's order.

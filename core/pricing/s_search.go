@@ -33,7 +33,7 @@ func (p *Problem) everyMethod() []int {
 // search looks for the best choice, unit choices and what goes on top of them
 // together: the best choice found bounds what is still looked at.
 func (p *Problem) search(methods []int) Outcome {
-	s := p.solver(methods)
+	s := p.newSolver(methods)
 	open := anyAddition
 	if p.Mode == BestForShopper {
 		if !s.direct() {
@@ -59,7 +59,7 @@ func (p *Problem) Forced(r Ref) (Outcome, Refusal) {
 	q := *p
 	q.Mode = BestForShopper
 	choices, _, _ := q.unitChoices(anyAddition / 2)
-	s := q.solver(q.everyMethod())
+	s := q.newSolver(q.everyMethod())
 	s.why = Refusal{HalfDone, r}
 	if r.Class == OrderClass {
 		s.must, s.why = r.Index, Refusal{GoalOpen, r}
@@ -97,7 +97,7 @@ type solver struct {
 	why     Refusal // why the last choice that was refused is not allowed
 }
 
-func (p *Problem) solver(methods []int) *solver {
+func (p *Problem) newSolver(methods []int) *solver {
 	bonds := p.Bonds()
 	s := &solver{
 		p: p, methods: methods, most: anyAddition, open: anyAddition, must: -1,
@@ -129,7 +129,7 @@ func (s *solver) eachUnitChoice() (open money.Minor) {
 		s.orders(&c)
 		return anyAddition
 	}
-	e := p.enumerator(MostSearchNodes)
+	e := p.newEnumerator(MostSearchNodes)
 	e.visit, s.draws = s, MostTies
 	e.listOptions()
 	e.partial = e.partial || e.over
@@ -175,7 +175,7 @@ func (s *solver) visit(c *UnitChoice, allowed []Prices) {
 // outlook bounds what choices can lead to.
 func (s *solver) outlook() *outlook {
 	if s.bounds == nil {
-		s.bounds = s.p.outlook(s.methods)
+		s.bounds = s.p.newOutlook(s.methods)
 	}
 	return s.bounds
 }
@@ -242,8 +242,8 @@ func (s *solver) orders(c *UnitChoice) {
 	choose(0, c.Goods)
 }
 
-func (s *solver) complete(c *UnitChoice, st goodsStage, ship shipStage) {
-	cand := candidate{units: c, goodsStage: st, shipStage: ship}
+func (s *solver) complete(c *UnitChoice, st goodsSide, ship shippingSide) {
+	cand := candidate{units: c, goodsSide: st, shippingSide: ship}
 	if p := s.p; len(p.Gifts) > 0 || s.bonds {
 		paid := p.paid(c.Given, st.given, cand.use)
 		if no := p.refuseOneAnother(paid); !no.OK() {

@@ -8,7 +8,7 @@ import (
 
 // ships completes a choice with what holds of the shipping rungs, for every
 // method.
-func (s *solver) ships(c *UnitChoice, st goodsStage) {
+func (s *solver) ships(c *UnitChoice, st goodsSide) {
 	p := s.p
 	holds := p.shipHolds(c, st.after)
 	for _, m := range s.methods {
@@ -55,7 +55,7 @@ const mostShips = 8
 
 // shipNudges tries every set of the nudges whose shipping rungs hold: which of
 // their rungs bring the fee down furthest does not depend on what binds them.
-func (s *solver) shipNudges(c *UnitChoice, st goodsStage, m int, fee money.Minor, holds []bool) {
+func (s *solver) shipNudges(c *UnitChoice, st goodsSide, m int, fee money.Minor, holds []bool) {
 	p := s.p
 	var nudges []string
 	for i := range p.Ships {

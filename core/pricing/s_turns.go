@@ -142,7 +142,7 @@ func (t *Turns) takings(pk pick) []Claim {
 	if n := p.nudge(u.Nudge); n.Stacks || !u.inSets() && u.Pick == 0 && n.MostUnits == 0 {
 		return []Claim{t.most(pk)} // there is one
 	}
-	e := p.enumerator(mostTakings)
+	e := p.newEnumerator(mostTakings)
 	e.free, e.picks, e.special = slices.Clone(t.free), []pick{pk}, []pick{pk}
 	var out []Claim
 	keep := func(c Claim) {

@@ -2,8 +2,8 @@ package pricing
 
 import "agonal.dev/agonal/core/money"
 
-// shipStage is the shipping side of a choice for one method.
-type shipStage struct {
+// shippingSide is the shipping side of a choice for one method.
+type shippingSide struct {
 	method  int
 	given   []bool
 	use     []int // those given, in order
@@ -13,7 +13,7 @@ type shipStage struct {
 	tax     money.Minor
 }
 
-func (s *shipStage) toPay(taxShown bool) money.Minor {
+func (s *shippingSide) toPay(taxShown bool) money.Minor {
 	if taxShown {
 		return s.fee
 	}
@@ -23,8 +23,8 @@ func (s *shipStage) toPay(taxShown bool) money.Minor {
 // shipping computes the shipping side with the rungs of use given, in the order
 // of their keys; refused where one of them would save nothing or goes over its
 // budget.
-func (p *Problem) shipping(st *goodsStage, method int, use []int) (shipStage, Refusal) {
-	s := shipStage{method: method, given: make([]bool, len(p.Ships)), use: use}
+func (p *Problem) shipping(st *goodsSide, method int, use []int) (shippingSide, Refusal) {
+	s := shippingSide{method: method, given: make([]bool, len(p.Ships)), use: use}
 	if method < 0 {
 		return s, Refusal{}
 	}
@@ -49,7 +49,7 @@ func (p *Problem) shipping(st *goodsStage, method int, use []int) (shipStage, Re
 	return s, Refusal{}
 }
 
-func (p *Problem) listFee(st *goodsStage, method int) money.Minor {
+func (p *Problem) listFee(st *goodsSide, method int) money.Minor {
 	if !p.anyGoods() {
 		return 0
 	}

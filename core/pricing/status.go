@@ -71,7 +71,7 @@ func (p *Problem) Stand(o *Outcome, r Ref) (Status, int64) {
 // stand returns what became of a rung, and its measure as if no unit were taken.
 func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
 	g := p.GoalOf(r)
-	m, any := p.measureAt(g, p.at(g.Basis, o.AfterUnits, o.After))
+	m, any := p.MeasureOf(g, p.at(g.Basis, o.AfterUnits, o.After))
 	if g.Most > 0 && m > g.Most && (r.Class != UnitClass || !o.UnitGiven[r.Index]) {
 		return Passed, m
 	}
@@ -79,7 +79,7 @@ func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
 		return p.unitStatus(o, r.Index), m
 	}
 	switch {
-	case !g.meets(m, any):
+	case !g.Meets(m, any):
 		return Open, m
 	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.take(r.Index, p.before(nil), -1, false).Total == 0 || costNothing(p.Orders[r.Index].Lines, o.After)),
 		r.Class == GiftClass && o.GiftGiven[r.Index],

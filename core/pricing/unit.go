@@ -156,13 +156,13 @@ func (p *Problem) saves(u *Unit, line int, price money.Minor) money.Minor {
 		return 0
 	}
 	off := u.off(price)
-	if off > 0 && !p.keepsFloor(&p.Lines[line], price-off, 1, p.floor(u.Nudge)) {
+	if off > 0 && !p.keepsFloor(&p.Lines[line], price-off, 1, p.floorRate(u.Nudge)) {
 		return 0
 	}
 	return off
 }
 
-func (p *Problem) floor(nudge int) money.Rate { return max(p.Floor, p.nudge(nudge).Floor) }
+func (p *Problem) floorRate(nudge int) money.Rate { return max(p.Floor, p.nudge(nudge).Floor) }
 
 // parts returns the parts by which a rung takes n units of a line that cost
 // price each: one, or two where rounding is per line and does not divide evenly.
