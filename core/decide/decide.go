@@ -11,6 +11,7 @@ import (
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/progress"
+	"agonal.dev/agonal/core/search"
 )
 
 // Decide prices a cart, measures every promise, and chooses what shows. Errors
@@ -234,7 +235,7 @@ func (w *work) price() {
 			w.placed = append(w.placed, t.n)
 		}
 	}
-	w.problem, w.outcome = problem, problem.Solve()
+	w.problem, w.outcome = problem, search.Solve(problem)
 }
 
 func (w *work) pricedLine(i int) PricedLine {
@@ -282,7 +283,7 @@ func (w *work) shipping() *Shipping {
 	for i, m := range w.methods {
 		o := w.outcome
 		if i != applied {
-			o = all.SolveFor(i)
+			o = search.SolveFor(all, i)
 		}
 		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.tongue.language), o.ListFee, o.Fee, o.ToPay})
 	}

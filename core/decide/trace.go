@@ -7,6 +7,7 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/search"
 )
 
 // trace writes down how every figure of the decision comes about.
@@ -106,19 +107,43 @@ func (t *tracer) units() {
 	}
 }
 
-// leftOut shows what the order would cost with a rung that was left out.
+// leftOut shows what the order would cost with a rung that was left out, or by which
+// rule it could not be given.
 func (t *tracer) leftOut(key pricing.Key, ref pricing.Ref) {
-	with, ok := t.w.problem.Forced(ref)
+	with, refused := search.Forced(t.w.problem, ref)
 	about := fmt.Sprintf("nudge %s, rung %d left out", key.Nudge, key.Rung)
-	switch {
-	case !ok:
-		t.add(about, AsIs, 0, fmt.Sprintf("%s is left out: it may not be given beside what is given.", t.w.name(key.Nudge)))
-	default:
-		o := &t.w.outcome
-		t.add(about, Less, with.ToPay-o.ToPay,
-			fmt.Sprintf("%s is left out: with it the order costs %s, without it %s.", t.w.name(key.Nudge), t.w.money(with.ToPay), t.w.money(o.ToPay)),
-			Term{"to pay with it", with.ToPay}, Term{"to pay", o.ToPay})
+	if !refused.OK() {
+		t.add(about, AsIs, 0, fmt.Sprintf("%s is left out: %s.", t.w.name(key.Nudge), t.why(refused, ref)))
+		return
 	}
+	o := &t.w.outcome
+	t.add(about, Less, with.ToPay-o.ToPay,
+		fmt.Sprintf("%s is left out: with it the order costs %s, without it %s.", t.w.name(key.Nudge), t.w.money(with.ToPay), t.w.money(o.ToPay)),
+		Term{"to pay with it", with.ToPay}, Term{"to pay", o.ToPay})
+}
+
+// why says by which rule a choice with a rung is not allowed.
+func (t *tracer) why(refused pricing.Refusal, ref pricing.Ref) string {
+	switch refused.Rule {
+	case pricing.GoalOpen, pricing.HigherHolds:
+		return "its goal does not hold with what others have taken"
+	case pricing.SavesNothing:
+		return "there is nothing left for it to take off"
+	case pricing.HalfDone:
+		return "others take the units that it would need"
+	case pricing.OverMostOff:
+		return "no more may be taken off this order"
+	case pricing.OverBudget:
+		return "it would cost more than is left of its budget"
+	case pricing.UnderFloor:
+		return "a line would fall below its margin floor"
+	case pricing.GiftDue:
+		return "a gift of higher priority may not stand beside it"
+	}
+	if by := t.w.problem.KeyOf(refused.Rung).Nudge; by != t.w.problem.KeyOf(ref).Nudge {
+		return fmt.Sprintf("it may not stand beside %s", t.w.name(by))
+	}
+	return "it may not be given beside what is given"
 }
 
 // orders shows each order reward on the sum it is taken of, and its shares.

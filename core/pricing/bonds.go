@@ -31,7 +31,7 @@ func (p *Problem) findBonds() Bonds {
 	}
 	clear(p.classes)
 	p.EachRung(func(r Ref) {
-		if n, _ := p.rung(r); n >= 0 && n < len(p.Nudges) {
+		if n, _ := p.Rung(r); n >= 0 && n < len(p.Nudges) {
 			p.classes[n] |= r.Class
 			b.Mixed = b.Mixed || p.Nudges[n].Replacing && p.classes[n] != r.Class
 		}
@@ -45,17 +45,17 @@ func (p *Problem) findBonds() Bonds {
 		return b
 	}
 	for i := range p.Orders {
-		if n := p.nudge(p.Orders[i].Nudge); n.HasBudget || n.Floor > 0 {
+		if n := p.Nudge(p.Orders[i].Nudge); n.HasBudget || n.Floor > 0 {
 			b.Limits = true
 		}
 	}
 	for i := range p.Units {
 		// The floor of a unit reward also holds for what order rewards take of its
 		// lines.
-		b.Limits = b.Limits || p.nudge(p.Units[i].Nudge).Floor > 0
+		b.Limits = b.Limits || p.Nudge(p.Units[i].Nudge).Floor > 0
 	}
 	for i := range p.Ships {
-		b.Budget = b.Budget || p.nudge(p.Ships[i].Nudge).HasBudget
+		b.Budget = b.Budget || p.Nudge(p.Ships[i].Nudge).HasBudget
 	}
 	b.Ships = b.Budget
 	var all []Ref
@@ -72,9 +72,9 @@ func (p *Problem) findBonds() Bonds {
 	return b
 }
 
-// bound tells whether groups, refusals or ladders bind rungs to one another, or floors do,
+// Bound tells whether groups, refusals or ladders bind rungs to one another, or floors do,
 // so that it matters which rungs gave a price.
-func (p *Problem) bound() bool {
+func (p *Problem) Bound() bool {
 	b := p.Bonds()
 	return b.Units || b.Limits || b.Mixed
 }

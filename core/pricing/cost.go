@@ -12,14 +12,14 @@ type UnitChoice struct {
 	Claims []Claim // in the order of rungs, those that stack last
 	After  []money.Minor
 	Goods  money.Minor
-	count  int
+	Count  int
 	// From and To are the prices of the added unit for which the choice is
 	// allowed; without an added unit it always is.
 	From, To money.Minor
 }
 
-func (p *Problem) noUnits() UnitChoice {
-	c := UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]money.Minor, 0, len(p.Lines))), To: anyAddition}
+func (p *Problem) NoUnits() UnitChoice {
+	c := UnitChoice{Given: make([]bool, len(p.Units)), After: p.Before(make([]money.Minor, 0, len(p.Lines))), To: AnyAddition}
 	for _, a := range c.After {
 		c.Goods += a
 	}
@@ -32,10 +32,10 @@ type seg struct {
 	price money.Minor
 }
 
-// priced is what units cost under some claims, with the rungs that stack on top: what
+// Priced is what units cost under some claims, with the rungs that stack on top: what
 // would save nothing there is not given. Refused where a limit, a budget or a floor
 // forbids it.
-func (p *Problem) priced(claims []Claim, free []int64, stacked []pick) (UnitChoice, Refusal) {
+func (p *Problem) Priced(claims []Claim, free []int64, stacked []Pick) (UnitChoice, Refusal) {
 	segs := make([][]seg, len(p.Lines))
 	for _, c := range claims {
 		for _, part := range c.Parts {
@@ -52,13 +52,13 @@ func (p *Problem) priced(claims []Claim, free []int64, stacked []pick) (UnitChoi
 			claims = append(claims, c)
 		}
 	}
-	c := UnitChoice{Given: make([]bool, len(p.Units)), Claims: claims, After: make([]money.Minor, len(p.Lines)), To: anyAddition}
+	c := UnitChoice{Given: make([]bool, len(p.Units)), Claims: claims, After: make([]money.Minor, len(p.Lines)), To: AnyAddition}
 	for _, claim := range claims {
 		c.Given[claim.Unit] = true
 	}
 	for _, g := range c.Given {
 		if g {
-			c.count++
+			c.Count++
 		}
 	}
 	for i, l := range p.Lines {
@@ -70,20 +70,20 @@ func (p *Problem) priced(claims []Claim, free []int64, stacked []pick) (UnitChoi
 		}
 		c.Goods += c.After[i]
 	}
-	return c, p.unitsWithin(&c)
+	return c, p.UnitsWithin(&c)
 }
 
 // onTop puts a stacking rung on what units cost by now.
-func (p *Problem) onTop(pk pick, segs [][]seg) Claim {
-	u := &p.Units[pk.unit]
-	c := Claim{Unit: pk.unit}
+func (p *Problem) onTop(pk Pick, segs [][]seg) Claim {
+	u := &p.Units[pk.Unit]
+	c := Claim{Unit: pk.Unit}
 	for i := range segs {
-		if pk.kind >= 0 && p.kind(u, i) != pk.kind {
+		if pk.Kind >= 0 && p.Kind(u, i) != pk.Kind {
 			continue
 		}
 		var next, lowered []seg
 		for _, s := range segs[i] {
-			if p.saves(u, i, s.price) > 0 {
+			if p.Saves(u, i, s.price) > 0 {
 				lowered = append(lowered, s)
 			} else {
 				next = append(next, s)
@@ -111,11 +111,11 @@ func (p *Problem) lower(u *Unit, line int, segs []seg) []pricedPart {
 	var out []pricedPart
 	if !u.PerLine || u.Form != PercentOff {
 		for _, s := range segs {
-			out = append(out, pricedPart{Part{line, s.qty, p.saves(u, line, s.price)}, s.price})
+			out = append(out, pricedPart{Part{line, s.qty, p.Saves(u, line, s.price)}, s.price})
 		}
 		return out
 	}
-	slices.SortStableFunc(segs, func(a, b seg) int { return compareMinor(b.price, a.price) })
+	slices.SortStableFunc(segs, func(a, b seg) int { return CompareMinor(b.price, a.price) })
 	var sum money.Minor
 	for _, s := range segs {
 		sum += s.price * s.qty

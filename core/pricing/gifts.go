@@ -5,8 +5,8 @@ import (
 	"slices"
 )
 
-// paid lists the rungs given that cost the shop money.
-func (p *Problem) paid(units, orders []bool, ships []int) []Ref {
+// Paid lists the rungs given that cost the shop money.
+func (p *Problem) Paid(units, orders []bool, ships []int) []Ref {
 	var out []Ref
 	for i, g := range units {
 		if g {
@@ -27,19 +27,19 @@ func (p *Problem) paid(units, orders []bool, ships []int) []Ref {
 // Clash tells whether two rungs may not stand together: their nudges share an
 // exclusive group, or one refuses the other's class.
 func (p *Problem) Clash(a, b Ref) bool {
-	na, ka := p.rung(a)
-	nb, kb := p.rung(b)
-	return ka.Nudge != kb.Nudge && clash(p.nudge(na), p.nudge(nb), a.Class, b.Class)
+	na, ka := p.Rung(a)
+	nb, kb := p.Rung(b)
+	return ka.Nudge != kb.Nudge && Clash(p.Nudge(na), p.Nudge(nb), a.Class, b.Class)
 }
 
-// clash tells whether rewards of two nudges, of classes ca and cb, may not be
+// Clash tells whether rewards of two nudges, of classes ca and cb, may not be
 // given together.
-func clash(a, b *Nudge, ca, cb Class) bool {
+func Clash(a, b *Nudge, ca, cb Class) bool {
 	return a.Group != "" && a.Group == b.Group || a.Refuses&cb != 0 || b.Refuses&ca != 0
 }
 
-// refusedBy tells whether a rung may not stand beside one of others.
-func (p *Problem) refusedBy(r Ref, others []Ref) bool {
+// RefusedBy tells whether a rung may not stand beside one of others.
+func (p *Problem) RefusedBy(r Ref, others []Ref) bool {
 	for _, o := range others {
 		if p.Clash(r, o) {
 			return true
@@ -48,10 +48,10 @@ func (p *Problem) refusedBy(r Ref, others []Ref) bool {
 	return false
 }
 
-// refuseOneAnother names a rung that may not stand beside another one of some.
-func (p *Problem) refuseOneAnother(of []Ref) Refusal {
+// RefuseOneAnother names a rung that may not stand beside another one of some.
+func (p *Problem) RefuseOneAnother(of []Ref) Refusal {
 	for i, r := range of {
-		if p.refusedBy(r, of[:i]) {
+		if p.RefusedBy(r, of[:i]) {
 			return Refusal{StandsAgainst, r}
 		}
 	}
@@ -61,20 +61,20 @@ func (p *Problem) refuseOneAnother(of []Ref) Refusal {
 // Clashes tells whether two of the unit and order rungs given may not stand
 // together.
 func (p *Problem) Clashes(units, orders []bool) bool {
-	return !p.refuseOneAnother(p.paid(units, orders, nil)).OK()
+	return !p.RefuseOneAnother(p.Paid(units, orders, nil)).OK()
 }
 
-// giftsBeside tells which of the first n gifts are given beside rungs that cost money;
+// GiftsBeside tells which of the first n gifts are given beside rungs that cost money;
 // false where those are not allowed, because one of them may not stand beside a gift of
 // higher priority. Every gift whose goal holds is given, save where a rung of higher
 // priority stands against it; of gifts that may not stand together the one of the
 // higher list value is.
-func (p *Problem) giftsBeside(paid []Ref, n int, holds func(Ref) bool) ([]bool, bool) {
+func (p *Problem) GiftsBeside(paid []Ref, n int, holds func(Ref) bool) ([]bool, bool) {
 	out := make([]bool, len(p.Gifts))
 	order := p.giftsByWorth()
 	for _, i := range order {
 		r := Ref{GiftClass, i}
-		if i >= n || !holds(r) || p.topped(r, holds) {
+		if i >= n || !holds(r) || p.Topped(r, holds) {
 			continue
 		}
 		blocked, blocks := p.giftAgainst(r, paid)
@@ -87,12 +87,6 @@ func (p *Problem) giftsBeside(paid []Ref, n int, holds func(Ref) bool) ([]bool, 
 		out[i] = true
 	}
 	return out, true
-}
-
-// GiftsBeside tells which gifts are given beside unit and order rungs, by which of them
-// are due; false where the gifts do not allow those.
-func (p *Problem) GiftsBeside(units, orders []bool, due func(Ref) bool) ([]bool, bool) {
-	return p.giftsBeside(p.paid(units, orders, nil), len(p.Gifts), due)
 }
 
 // giftsByWorth lists the gifts, those of the highest list value first.
@@ -108,12 +102,12 @@ func (p *Problem) giftsByWorth() []int {
 // giftAgainst tells whether a rung of higher priority keeps a gift from being given,
 // and whether the gift keeps one of lower priority from being given.
 func (p *Problem) giftAgainst(gift Ref, paid []Ref) (blocked, blocks bool) {
-	_, key := p.rung(gift)
+	_, key := p.Rung(gift)
 	for _, r := range paid {
 		if !p.Clash(gift, r) {
 			continue
 		}
-		if _, other := p.rung(r); key.Compare(*other) < 0 {
+		if _, other := p.Rung(r); key.Compare(*other) < 0 {
 			blocks = true
 		} else {
 			blocked = true

@@ -3,15 +3,15 @@ package pricing
 import "agonal.dev/agonal/core/money"
 
 // anyAddition is the end of a range without an end.
-const anyAddition money.Minor = 1 << 60
+const AnyAddition money.Minor = 1 << 60
 
 // Prices is a range of prices of the added unit, both ends in it.
 type Prices struct{ From, To money.Minor }
 
-// heldFor returns for which prices of the added unit a rung's goal holds, given
+// HeldFor returns for which prices of the added unit a rung's goal holds, given
 // how many units of each line are counted; for one kind of product where kind is
 // not negative. Without an added unit it holds for every price or for none.
-func (p *Problem) heldFor(u *Unit, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
+func (p *Problem) HeldFor(u *Unit, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
 	return p.goalHeldFor(&u.Goal, kind, units)
 }
 
@@ -24,7 +24,7 @@ func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (fr
 				n += units(i)
 			}
 		}
-		return 0, anyAddition, g.Meets(n, n > 0)
+		return 0, AnyAddition, g.Meets(n, n > 0)
 	}
 	seen := counted{
 		units: func(i int) int64 {
@@ -38,7 +38,7 @@ func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (fr
 	adds := p.Added && g.Measure == Value && g.Scope[0]
 	if !adds {
 		m, any := p.measure(*g, seen)
-		return 0, anyAddition, g.Meets(m, any)
+		return 0, AnyAddition, g.Meets(m, any)
 	}
 	m, any := p.measure(*g, seen)
 	switch {
@@ -51,7 +51,7 @@ func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (fr
 	case g.Threshold == 0 && !any:
 		from = 1
 	}
-	to = anyAddition
+	to = AnyAddition
 	if g.Most > 0 {
 		if next, ok := p.adding(g, g.Most-m+1); ok {
 			to = next - 1
@@ -64,14 +64,14 @@ func (p *Problem) goalHeldFor(g *Goal, kind int, units func(line int) int64) (fr
 // over the units that no other nudge of a choice has taken.
 func (p *Problem) HeldBeside(c *UnitChoice, i int) (from, to money.Minor, ok bool) {
 	u := &p.Units[i]
-	return p.heldFor(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
+	return p.HeldFor(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
 }
 
 // UnitHeldFor returns for which prices of the added unit the goal of unit rung i holds,
 // given how many units of each line are counted, for one kind
 // of product or, with -1, for all.
 func (p *Problem) UnitHeldFor(i, kind int, units func(line int) int64) (from, to money.Minor, ok bool) {
-	return p.heldFor(&p.Units[i], kind, units)
+	return p.HeldFor(&p.Units[i], kind, units)
 }
 
 // HeldByAll returns for which prices of the added unit a goal of a unit rung holds when
@@ -80,16 +80,16 @@ func (p *Problem) HeldByAll(g *Goal) (from, to money.Minor, ok bool) {
 	return p.goalHeldFor(g, -1, func(line int) int64 { return p.Lines[line].Quantity })
 }
 
-// holdsNow tells whether a unit rung's goal holds at the added unit's present
+// HoldsNow tells whether a unit rung's goal holds at the added unit's present
 // price.
-func (p *Problem) holdsNow(u *Unit, kind int, units func(line int) int64) bool {
-	from, to, ok := p.heldFor(u, kind, units)
-	x := p.addedPrice()
+func (p *Problem) HoldsNow(u *Unit, kind int, units func(line int) int64) bool {
+	from, to, ok := p.HeldFor(u, kind, units)
+	x := p.AddedPrice()
 	return ok && from <= x && x <= to
 }
 
-// added is the present price of the added unit, 0 without one.
-func (p *Problem) addedPrice() money.Minor {
+// AddedPrice is the present price of the added unit, 0 without one.
+func (p *Problem) AddedPrice() money.Minor {
 	if p.Added {
 		return p.Lines[0].Amount
 	}
@@ -134,28 +134,28 @@ func (p *Problem) adding(g *Goal, missing money.Minor) (money.Minor, bool) {
 	return lo, true
 }
 
-// holdsUnder tells whether goals hold under a unit choice, with what lines cost after
+// HoldsUnder tells whether goals hold under a unit choice, with what lines cost after
 // order rewards.
-func (p *Problem) holdsUnder(c *UnitChoice, after []money.Minor) func(Ref) bool {
+func (p *Problem) HoldsUnder(c *UnitChoice, after []money.Minor) func(Ref) bool {
 	return func(r Ref) bool {
 		if r.Class == UnitClass {
 			u := &p.Units[r.Index]
-			return p.holdsNow(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
+			return p.HoldsNow(u, -1, func(line int) int64 { return p.Lines[line].Quantity - p.takenByOthers(c.Claims, u, line) })
 		}
 		g := p.GoalOf(r)
-		return g.Meets(p.MeasureOf(g, p.at(g.Basis, c.After, after)))
+		return g.Meets(p.MeasureOf(g, p.At(g.Basis, c.After, after)))
 	}
 }
 
 func (p *Problem) takenByOthers(claims []Claim, u *Unit, line int) int64 {
-	if p.nudge(u.Nudge).Stacks {
+	if p.Nudge(u.Nudge).Stacks {
 		return 0
 	}
 	var n int64
 	for _, c := range claims {
 		other := &p.Units[c.Unit]
-		if other.Key.Nudge != u.Key.Nudge && !p.nudge(other.Nudge).Stacks {
-			n += c.taken(line)
+		if other.Key.Nudge != u.Key.Nudge && !p.Nudge(other.Nudge).Stacks {
+			n += c.Taken(line)
 		}
 	}
 	return n
@@ -172,5 +172,5 @@ func within(in []Prices, r Prices) []Prices {
 }
 
 func without(in []Prices, r Prices) []Prices {
-	return append(within(in, Prices{0, r.From - 1}), within(in, Prices{r.To + 1, anyAddition})...)
+	return append(within(in, Prices{0, r.From - 1}), within(in, Prices{r.To + 1, AnyAddition})...)
 }

@@ -2,14 +2,14 @@ package pricing
 
 import "agonal.dev/agonal/core/money"
 
-// unitsWithin tells whether a choice keeps what may be taken off an order at most and
+// UnitsWithin tells whether a choice keeps what may be taken off an order at most and
 // the budgets of its nudges, and leaves every line it touches at its margin floor.
-func (p *Problem) unitsWithin(c *UnitChoice) Refusal {
+func (p *Problem) UnitsWithin(c *UnitChoice) Refusal {
 	if p.MostOff > 0 && p.offUnits(c) > p.MostOff {
 		return Refusal{OverMostOff, Ref{UnitClass, c.Claims[0].Unit}}
 	}
 	for i, claim := range c.Claims {
-		n := p.nudge(p.Units[claim.Unit].Nudge)
+		n := p.Nudge(p.Units[claim.Unit].Nudge)
 		if !n.HasBudget {
 			continue
 		}
@@ -55,7 +55,7 @@ func (p *Problem) floorsHold(c *UnitChoice, applied []Applied, after []money.Min
 	for i := range p.Lines {
 		rate := p.floorOf(c, i)
 		for _, a := range applied {
-			if f := p.nudge(p.Orders[a.Order].Nudge).Floor; f > rate && a.Shares[i] > 0 {
+			if f := p.Nudge(p.Orders[a.Order].Nudge).Floor; f > rate && a.Shares[i] > 0 {
 				rate = f
 			}
 		}
@@ -74,7 +74,7 @@ func (p *Problem) floorOf(c *UnitChoice, line int) money.Rate {
 		return rate
 	}
 	for _, claim := range c.Claims {
-		if f := p.nudge(p.Units[claim.Unit].Nudge).Floor; f > rate && claim.lowers(line) {
+		if f := p.Nudge(p.Units[claim.Unit].Nudge).Floor; f > rate && claim.lowers(line) {
 			rate = f
 		}
 	}
@@ -98,7 +98,7 @@ func (p *Problem) FloorsOver(c *UnitChoice, orders []bool, lo, hi func(line int)
 		}
 		for o, is := range orders {
 			if is && p.Orders[o].Lines[i] {
-				rate = max(rate, p.nudge(p.Orders[o].Nudge).Floor)
+				rate = max(rate, p.Nudge(p.Orders[o].Nudge).Floor)
 			}
 		}
 		sure = sure && p.keeps(i, lo(i), rate)
@@ -108,6 +108,6 @@ func (p *Problem) FloorsOver(c *UnitChoice, orders []bool, lo, hi func(line int)
 
 // BudgetOf is what order rung i may take off at most; false where nothing bounds it.
 func (p *Problem) BudgetOf(i int) (money.Minor, bool) {
-	n := p.nudge(p.Orders[i].Nudge)
+	n := p.Nudge(p.Orders[i].Nudge)
 	return n.Budget, n.HasBudget
 }

@@ -128,18 +128,18 @@ func (p *Problem) all(amounts []money.Minor) counted {
 // GoalHolds tells whether the goal of an order, shipping or gift rung holds under
 // an outcome.
 func (p *Problem) GoalHolds(g Goal, o *Outcome) bool {
-	return g.Meets(p.MeasureOf(&g, p.at(g.Basis, o.AfterUnits, o.After)))
+	return g.Meets(p.MeasureOf(&g, p.At(g.Basis, o.AfterUnits, o.After)))
 }
 
 // Measure returns the measure of the goal of an order, shipping or gift rung
 // under an outcome: minor units, pieces or grams.
 func (p *Problem) Measure(g Goal, o *Outcome) int64 {
-	m, _ := p.MeasureOf(&g, p.at(g.Basis, o.AfterUnits, o.After))
+	m, _ := p.MeasureOf(&g, p.At(g.Basis, o.AfterUnits, o.After))
 	return m
 }
 
-// at returns the amounts of lines at a basis, to be looked at before the next call.
-func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
+// At returns the amounts of lines at a basis, to be looked at before the next call.
+func (p *Problem) At(b Basis, afterUnits, after []money.Minor) []money.Minor {
 	switch b {
 	case AfterUnit:
 		return afterUnits
@@ -150,7 +150,7 @@ func (p *Problem) at(b Basis, afterUnits, after []money.Minor) []money.Minor {
 		return nil
 	}
 	if p.beforesOf != &p.Lines[0] {
-		p.befores, p.beforesOf = p.before(make([]money.Minor, 0, len(p.Lines))), &p.Lines[0]
+		p.befores, p.beforesOf = p.Before(make([]money.Minor, 0, len(p.Lines))), &p.Lines[0]
 	}
 	if p.Added {
 		p.befores[0] = p.Lines[0].Amount

@@ -13,24 +13,24 @@ type Applied struct {
 	Shares []money.Minor // per line
 }
 
-// goodsSide is the goods side of a choice: the order rewards given on top of a
+// GoodsSide is the goods side of a choice: the order rewards given on top of a
 // unit choice.
-type goodsSide struct {
-	given   []bool
-	applied []Applied
-	after   []money.Minor
-	tax     []money.Minor
-	goods   money.Minor
-	taxSum  money.Minor
+type GoodsSide struct {
+	Given   []bool
+	Applied []Applied
+	After   []money.Minor
+	Tax     []money.Minor
+	Goods   money.Minor
+	TaxSum  money.Minor
 	forFee  money.Minor // goods that fee tables look at
-	count   int
+	Count   int
 }
 
-// order computes the goods stage for the order rewards marked in given. It is refused
+// Order computes the goods stage for the order rewards marked in given. It is refused
 // where one of them would take nothing (such a reward is not given), or where a limit,
 // a budget or a margin floor forbids the choice.
-func (p *Problem) order(c *UnitChoice, given []bool) (goodsSide, Refusal) {
-	st := goodsSide{given: given, after: append(make([]money.Minor, 0, len(p.Lines)), c.After...)}
+func (p *Problem) Order(c *UnitChoice, given []bool) (GoodsSide, Refusal) {
+	st := GoodsSide{Given: given, After: append(make([]money.Minor, 0, len(p.Lines)), c.After...)}
 	last := -1
 	for i, g := range given {
 		if g {
@@ -46,11 +46,11 @@ func (p *Problem) order(c *UnitChoice, given []bool) (goodsSide, Refusal) {
 		if p.MostOff > 0 {
 			room = p.MostOff - off
 		}
-		a := p.take(i, st.after, room, i == last)
-		n := p.nudge(p.Orders[i].Nudge)
+		a := p.Take(i, st.After, room, i == last)
+		n := p.Nudge(p.Orders[i].Nudge)
 		rung := Ref{OrderClass, i}
 		switch {
-		case a.Total == 0 && room >= 0 && p.Orders[i].Off(p.sumOf(i, st.after)) > 0:
+		case a.Total == 0 && room >= 0 && p.Orders[i].Off(p.sumOf(i, st.After)) > 0:
 			return st, Refusal{OverMostOff, rung}
 		case a.Total == 0:
 			return st, Refusal{SavesNothing, rung}
@@ -58,41 +58,41 @@ func (p *Problem) order(c *UnitChoice, given []bool) (goodsSide, Refusal) {
 			return st, Refusal{OverBudget, rung}
 		}
 		for j, s := range a.Shares {
-			st.after[j] -= s
+			st.After[j] -= s
 		}
 		off += a.Total
-		st.applied = append(st.applied, a)
-		st.count++
+		st.Applied = append(st.Applied, a)
+		st.Count++
 	}
-	if st.count > 0 && !p.floorsHold(c, st.applied, st.after) {
+	if st.Count > 0 && !p.floorsHold(c, st.Applied, st.After) {
 		return st, Refusal{UnderFloor, Ref{OrderClass, last}}
 	}
 	p.taxes(&st)
 	return st, Refusal{}
 }
 
-func (p *Problem) taxes(st *goodsSide) {
-	st.tax = make([]money.Minor, len(p.Lines))
+func (p *Problem) taxes(st *GoodsSide) {
+	st.Tax = make([]money.Minor, len(p.Lines))
 	for i, l := range p.Lines {
-		st.goods += st.after[i]
+		st.Goods += st.After[i]
 		if p.TaxShown {
-			st.tax[i] = taxWithin(l.Tax, st.after[i])
+			st.Tax[i] = taxWithin(l.Tax, st.After[i])
 		} else {
-			st.tax[i] = taxOn(l.Tax, st.after[i])
+			st.Tax[i] = TaxOn(l.Tax, st.After[i])
 		}
-		st.taxSum += st.tax[i]
+		st.TaxSum += st.Tax[i]
 		if !l.GiftCard {
-			st.forFee += st.after[i]
+			st.forFee += st.After[i]
 		}
 	}
 }
 
-// take works out what order reward i takes from the remaining amounts: a
+// Take works out what order reward i takes from the remaining amounts: a
 // percentage rounded once on the sum, or an amount, capped, then spread by
 // largest remainder. Where room (the most that may still be taken off the order)
 // is not negative, the last reward is trimmed to it and any other takes nothing
 // when it does not fit.
-func (p *Problem) take(i int, remaining []money.Minor, room money.Minor, last bool) Applied {
+func (p *Problem) Take(i int, remaining []money.Minor, room money.Minor, last bool) Applied {
 	o := &p.Orders[i]
 	base := make([]money.Minor, len(remaining))
 	var sum money.Minor
@@ -139,11 +139,11 @@ func (o *Order) Off(sum money.Minor) money.Minor {
 	return off
 }
 
-func (st *goodsSide) toPay(taxShown bool) money.Minor {
+func (st *GoodsSide) ToPay(taxShown bool) money.Minor {
 	if taxShown {
-		return st.goods
+		return st.Goods
 	}
-	return st.goods + st.taxSum
+	return st.Goods + st.TaxSum
 }
 
 // AfterOrders returns each line once the order rewards marked in given are taken from
@@ -154,6 +154,6 @@ func (p *Problem) AfterOrders(c *UnitChoice, given []bool) ([]money.Minor, bool)
 	if p.Added {
 		now.After[0] = p.Lines[0].Amount
 	}
-	st, no := p.order(&now, given)
-	return st.after, no.OK()
+	st, no := p.Order(&now, given)
+	return st.After, no.OK()
 }

@@ -214,22 +214,22 @@ type Problem struct {
 	Effort int
 
 	dearest   []int // the lines by price, once they have been put in order
-	scratch   []money.Minor
+	Scratch   []money.Minor
 	befores   []money.Minor // what lines cost before nudges, once that has been asked
 	beforesOf *Line         // the first of those lines
 	bonds     *Bonds        // what binds its rungs, once that has been found
 	classes   []Class       // per nudge: of its rungs, likewise
 	few       [64]Class     // room for them
 	firsts    []int         // per unit rung: the first one of its nudge, likewise
-	inTurn    []Ref         // its rungs in the merchant's order, likewise
-	lows      []money.Minor // what lines can cost at least after unit rewards, likewise
+	InTurn    []Ref         // its rungs in the merchant's order, likewise
+	Lows      []money.Minor // what lines can cost at least after unit rewards, likewise
 	units     Scope         // the lines that unit rungs may make cheaper, likewise
 }
 
 var unbound Nudge
 
-// nudge returns what the rungs of a nudge share.
-func (p *Problem) nudge(i int) *Nudge {
+// Nudge returns what the rungs of a nudge share.
+func (p *Problem) Nudge(i int) *Nudge {
 	if i < 0 || i >= len(p.Nudges) {
 		return &unbound
 	}
@@ -246,8 +246,8 @@ func taxWithin(r money.Rate, m money.Minor) money.Minor {
 	return t
 }
 
-// taxOn is the tax that comes on top of an amount shown without it.
-func taxOn(r money.Rate, m money.Minor) money.Minor {
+// TaxOn is the tax that comes on top of an amount shown without it.
+func TaxOn(r money.Rate, m money.Minor) money.Minor {
 	if r == 0 {
 		return 0
 	}
@@ -255,8 +255,8 @@ func taxOn(r money.Rate, m money.Minor) money.Minor {
 	return t
 }
 
-// before fills dst with the amounts before nudges.
-func (p *Problem) before(dst []money.Minor) []money.Minor {
+// Before fills dst with the amounts before nudges.
+func (p *Problem) Before(dst []money.Minor) []money.Minor {
 	dst = dst[:0]
 	for _, l := range p.Lines {
 		dst = append(dst, l.Amount)
@@ -264,8 +264,8 @@ func (p *Problem) before(dst []money.Minor) []money.Minor {
 	return dst
 }
 
-// quantities is how many units each line has.
-func (p *Problem) quantities() []int64 {
+// Quantities is how many units each line has.
+func (p *Problem) Quantities() []int64 {
 	out := make([]int64, len(p.Lines))
 	for i, l := range p.Lines {
 		out[i] = l.Quantity

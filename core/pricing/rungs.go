@@ -22,8 +22,8 @@ func (p *Problem) GoalOf(r Ref) *Goal {
 	return &p.Ships[r.Index].Goal
 }
 
-// rung returns the nudge of a rung, as an index into Nudges, and its key.
-func (p *Problem) rung(r Ref) (nudge int, key *Key) {
+// Rung returns the nudge of a rung, as an index into Nudges, and its key.
+func (p *Problem) Rung(r Ref) (nudge int, key *Key) {
 	switch r.Class {
 	case UnitClass:
 		return p.Units[r.Index].Nudge, &p.Units[r.Index].Key
@@ -37,7 +37,7 @@ func (p *Problem) rung(r Ref) (nudge int, key *Key) {
 
 // KeyOf returns the key of a rung.
 func (p *Problem) KeyOf(r Ref) Key {
-	_, key := p.rung(r)
+	_, key := p.Rung(r)
 	return *key
 }
 
@@ -57,9 +57,9 @@ func (p *Problem) EachRung(visit func(Ref)) {
 	}
 }
 
-// topped tells whether a higher rung of the same replacing ladder holds, of whatever
+// Topped tells whether a higher rung of the same replacing ladder holds, of whatever
 // class: then a lower one is never given in its place.
-func (p *Problem) topped(r Ref, holds func(Ref) bool) bool {
+func (p *Problem) Topped(r Ref, holds func(Ref) bool) bool {
 	out := false
 	p.HigherOf(r, func(o Ref) { out = out || holds(o) })
 	return out
@@ -67,12 +67,12 @@ func (p *Problem) topped(r Ref, holds func(Ref) bool) bool {
 
 // HigherOf visits the rungs above one of a replacing ladder, of whatever class.
 func (p *Problem) HigherOf(r Ref, visit func(Ref)) {
-	nudge, key := p.rung(r)
-	if !p.nudge(nudge).Replacing {
+	nudge, key := p.Rung(r)
+	if !p.Nudge(nudge).Replacing {
 		return
 	}
 	p.kin(r, func(o Ref) {
-		if _, k := p.rung(o); k.Rung > key.Rung {
+		if _, k := p.Rung(o); k.Rung > key.Rung {
 			visit(o)
 		}
 	})
@@ -81,7 +81,7 @@ func (p *Problem) HigherOf(r Ref, visit func(Ref)) {
 // kin visits the rungs of one's nudge.
 func (p *Problem) kin(r Ref, visit func(Ref)) {
 	p.Bonds() // that finds the classes
-	nudge, key := p.rung(r)
+	nudge, key := p.Rung(r)
 	var classes Class = UnitClass | OrderClass | ShippingClass | GiftClass
 	if nudge >= 0 && nudge < len(p.classes) {
 		classes = p.classes[nudge]
@@ -93,13 +93,13 @@ func (p *Problem) kin(r Ref, visit func(Ref)) {
 		from, to := 0, n
 		if c == r.Class { // they stand together
 			for from = r.Index; from > 0; from-- {
-				if _, k := p.rung(Ref{c, from - 1}); k.Nudge != key.Nudge {
+				if _, k := p.Rung(Ref{c, from - 1}); k.Nudge != key.Nudge {
 					break
 				}
 			}
 		}
 		for i := from; i < to; i++ {
-			if _, k := p.rung(Ref{c, i}); k.Nudge == key.Nudge {
+			if _, k := p.Rung(Ref{c, i}); k.Nudge == key.Nudge {
 				visit(Ref{c, i})
 			} else if c == r.Class {
 				break
@@ -113,7 +113,7 @@ func (p *Problem) kin(r Ref, visit func(Ref)) {
 }
 
 // Replaces tells whether the nudge of a rung gives one rung only.
-func (p *Problem) Replaces(nudge int) bool { return p.nudge(nudge).Replacing }
+func (p *Problem) Replaces(nudge int) bool { return p.Nudge(nudge).Replacing }
 
 func (p *Problem) eachGoal(f func(*Goal)) {
 	for i := range p.Units {

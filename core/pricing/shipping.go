@@ -2,63 +2,63 @@ package pricing
 
 import "agonal.dev/agonal/core/money"
 
-// shippingSide is the shipping side of a choice for one method.
-type shippingSide struct {
-	method  int
-	given   []bool
-	use     []int // those given, in order
-	count   int
-	listFee money.Minor
-	fee     money.Minor
-	tax     money.Minor
+// ShippingSide is the shipping side of a choice for one method.
+type ShippingSide struct {
+	Method  int
+	Given   []bool
+	Use     []int // those given, in order
+	Count   int
+	ListFee money.Minor
+	Fee     money.Minor
+	Tax     money.Minor
 }
 
-func (s *shippingSide) toPay(taxShown bool) money.Minor {
+func (s *ShippingSide) ToPay(taxShown bool) money.Minor {
 	if taxShown {
-		return s.fee
+		return s.Fee
 	}
-	return s.fee + s.tax
+	return s.Fee + s.Tax
 }
 
-// shipping computes the shipping side with the rungs of use given, in the order
+// Shipping computes the shipping side with the rungs of use given, in the order
 // of their keys; refused where one of them would save nothing or goes over its
 // budget.
-func (p *Problem) shipping(st *goodsSide, method int, use []int) (shippingSide, Refusal) {
-	s := shippingSide{method: method, given: make([]bool, len(p.Ships)), use: use}
+func (p *Problem) Shipping(st *GoodsSide, method int, use []int) (ShippingSide, Refusal) {
+	s := ShippingSide{Method: method, Given: make([]bool, len(p.Ships)), Use: use}
 	if method < 0 {
 		return s, Refusal{}
 	}
-	s.listFee = p.listFee(st, method)
-	s.fee = s.listFee
+	s.ListFee = p.ListFee(st, method)
+	s.Fee = s.ListFee
 	for _, i := range use {
-		switch lowers, within := p.Lowers(i, method, s.fee); {
+		switch lowers, within := p.Lowers(i, method, s.Fee); {
 		case !lowers:
 			return s, Refusal{SavesNothing, Ref{ShippingClass, i}}
 		case !within:
 			return s, Refusal{OverBudget, Ref{ShippingClass, i}}
 		}
-		s.given[i] = true
-		s.count++
-		s.fee = p.Ships[i].By[method].Lower(s.fee)
+		s.Given[i] = true
+		s.Count++
+		s.Fee = p.Ships[i].By[method].Lower(s.Fee)
 	}
 	if p.TaxShown {
-		s.tax = taxWithin(p.ShippingTax, s.fee)
+		s.Tax = taxWithin(p.ShippingTax, s.Fee)
 	} else {
-		s.tax = taxOn(p.ShippingTax, s.fee)
+		s.Tax = TaxOn(p.ShippingTax, s.Fee)
 	}
 	return s, Refusal{}
 }
 
-func (p *Problem) listFee(st *goodsSide, method int) money.Minor {
-	if !p.anyGoods() {
+func (p *Problem) ListFee(st *GoodsSide, method int) money.Minor {
+	if !p.AnyGoods() {
 		return 0
 	}
 	return p.Methods[method].Fee(st.forFee, p.Grams)
 }
 
-// anyGoods tells whether there is anything to ship: a cart of gift cards alone
+// AnyGoods tells whether there is anything to ship: a cart of gift cards alone
 // has no fee.
-func (p *Problem) anyGoods() bool {
+func (p *Problem) AnyGoods() bool {
 	for _, l := range p.Lines {
 		if !l.GiftCard {
 			return true
@@ -79,6 +79,6 @@ func (p *Problem) FeeWith(method int, fee money.Minor, rungs []int) money.Minor 
 // whether that is within its budget.
 func (p *Problem) Lowers(i, method int, fee money.Minor) (lowers, within bool) {
 	s := &p.Ships[i]
-	next, n := s.By[method].Lower(fee), p.nudge(s.Nudge)
+	next, n := s.By[method].Lower(fee), p.Nudge(s.Nudge)
 	return next < fee, !n.HasBudget || fee-next <= n.Budget
 }

@@ -71,7 +71,7 @@ func (p *Problem) Stand(o *Outcome, r Ref) (Status, int64) {
 // stand returns what became of a rung, and its measure as if no unit were taken.
 func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
 	g := p.GoalOf(r)
-	m, any := p.MeasureOf(g, p.at(g.Basis, o.AfterUnits, o.After))
+	m, any := p.MeasureOf(g, p.At(g.Basis, o.AfterUnits, o.After))
 	if g.Most > 0 && m > g.Most && (r.Class != UnitClass || !o.UnitGiven[r.Index]) {
 		return Passed, m
 	}
@@ -81,7 +81,7 @@ func (p *Problem) stand(o *Outcome, r Ref) (Status, int64) {
 	switch {
 	case !g.Meets(m, any):
 		return Open, m
-	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.take(r.Index, p.before(nil), -1, false).Total == 0 || costNothing(p.Orders[r.Index].Lines, o.After)),
+	case r.Class == OrderClass && (o.OrderGiven[r.Index] || p.Take(r.Index, p.Before(nil), -1, false).Total == 0 || costNothing(p.Orders[r.Index].Lines, o.After)),
 		r.Class == GiftClass && o.GiftGiven[r.Index],
 		r.Class == ShippingClass && p.nothingLeft(o, r.Index),
 		p.superseded(o, r):
@@ -109,14 +109,14 @@ func costNothing(in Scope, after []money.Minor) bool {
 // superseded tells whether a later rung of the same nudge is given in the place of a
 // rung: of a replacing ladder any, of others a shipping reward or gift by one of its kind.
 func (p *Problem) superseded(o *Outcome, r Ref) bool {
-	nudge, own := p.rung(r)
-	replacing := p.nudge(nudge).Replacing
+	nudge, own := p.Rung(r)
+	replacing := p.Nudge(nudge).Replacing
 	if !replacing && r.Class&(UnitClass|OrderClass) != 0 {
 		return false // earlier rewards are kept beside later ones
 	}
 	out := false
 	p.kin(r, func(l Ref) {
-		if _, key := p.rung(l); !out && (replacing || l.Class == r.Class) && key.Rung > own.Rung {
+		if _, key := p.Rung(l); !out && (replacing || l.Class == r.Class) && key.Rung > own.Rung {
 			out = o.Gives(l)
 		}
 	})
@@ -132,9 +132,9 @@ func (p *Problem) unitStatus(o *Outcome, i int) Status {
 		return Reached
 	}
 	switch {
-	case !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity }):
+	case !p.HoldsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity }):
 		return Open
-	case !p.holdsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity - p.takenByOthers(o.Claims, u, j) }):
+	case !p.HoldsNow(u, -1, func(j int) int64 { return p.Lines[j].Quantity - p.takenByOthers(o.Claims, u, j) }):
 		return Outdone
 	case p.Waits(i):
 		return Waiting
@@ -148,12 +148,12 @@ func (p *Problem) unitStatus(o *Outcome, i int) Status {
 // none in its scope, or of "every" none beside those that earn it.
 func (p *Problem) Waits(i int) bool {
 	u := &p.Units[i]
-	if u.wholeSets() {
+	if u.WholeSets() {
 		return false // they are given on what is counted
 	}
-	all := p.quantities()
+	all := p.Quantities()
 	for j, n := range all {
-		if u.On[j] && n > 0 && (u.Form != Every || p.earns(pick{i, -1}, j, all)) {
+		if u.On[j] && n > 0 && (u.Form != Every || p.earns(Pick{i, -1}, j, all)) {
 			return false
 		}
 	}

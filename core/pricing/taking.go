@@ -2,19 +2,19 @@ package pricing
 
 import "slices"
 
-// taking is which rungs take which units: those given, one claim for each that does
+// Taking is which rungs take which units: those given, one claim for each that does
 // not stack, in the order of rungs, and what stays free on each line.
-type taking struct {
-	picks  []pick
-	claims []Claim
-	free   []int64
+type Taking struct {
+	Picks  []Pick
+	Claims []Claim
+	Free   []int64
 }
 
-// pick is a rung that is given, for one kind of product where products are
+// Pick is a rung that is given, for one kind of product where products are
 // judged by themselves (else -1).
-type pick struct {
-	unit int
-	kind int
+type Pick struct {
+	Unit int
+	Kind int
 }
 
 // first is the first unit rung of a unit rung's nudge; they stand together.
@@ -43,33 +43,33 @@ func (p *Problem) after(unit int) int {
 
 // counts tells how many units of a line the goals of a rung's nudge may count: all but
 // those that others took. One that stacks goes on top of them and counts every unit.
-func (p *Problem) counts(t *taking, unit int) func(line int) int64 {
-	if p.nudge(p.Units[unit].Nudge).Stacks {
+func (p *Problem) counts(t *Taking, unit int) func(line int) int64 {
+	if p.Nudge(p.Units[unit].Nudge).Stacks {
 		return func(i int) int64 { return p.Lines[i].Quantity }
 	}
 	own := make([]int64, len(p.Lines))
-	for _, c := range t.claims {
+	for _, c := range t.Claims {
 		if p.sameNudge(c.Unit, unit) {
 			for _, part := range c.Parts {
 				own[part.Line] += part.Qty
 			}
 		}
 	}
-	return func(i int) int64 { return t.free[i] + own[i] }
+	return func(i int) int64 { return t.Free[i] + own[i] }
 }
 
 // Allowed returns for which prices of the added unit a taking is allowed: every goal
 // holds, of a replacing ladder none above it, nothing is half done and everything that
 // is given saves something. Where it is allowed for none it says why.
-func (p *Problem) Allowed(t *taking) ([]Prices, Refusal) {
-	allowed := []Prices{{0, anyAddition}}
+func (p *Problem) Allowed(t *Taking) ([]Prices, Refusal) {
+	allowed := []Prices{{0, AnyAddition}}
 	last, counts := -1, (func(int) int64)(nil)
-	for _, pk := range t.picks {
-		u, rung := &p.Units[pk.unit], Ref{UnitClass, pk.unit}
-		if last < 0 || !p.sameNudge(last, pk.unit) {
-			last, counts = pk.unit, p.counts(t, pk.unit)
+	for _, pk := range t.Picks {
+		u, rung := &p.Units[pk.Unit], Ref{UnitClass, pk.Unit}
+		if last < 0 || !p.sameNudge(last, pk.Unit) {
+			last, counts = pk.Unit, p.counts(t, pk.Unit)
 		}
-		from, to, ok := p.heldFor(u, pk.kind, counts)
+		from, to, ok := p.HeldFor(u, pk.Kind, counts)
 		if !ok {
 			return nil, Refusal{GoalOpen, rung}
 		}
@@ -77,13 +77,13 @@ func (p *Problem) Allowed(t *taking) ([]Prices, Refusal) {
 		if allowed = p.belowHigher(allowed, pk, counts); len(allowed) == 0 {
 			return nil, Refusal{HigherHolds, rung}
 		}
-		if p.nudge(u.Nudge).Stacks {
+		if p.Nudge(u.Nudge).Stacks {
 			continue // what it saves on top is worked out with the prices
 		}
 		if !p.lowersAny(t, pk) {
 			return nil, Refusal{SavesNothing, rung}
 		}
-		if p.halfDone(t, pk) || u.apart() && p.missedProduct(t, pk, counts) {
+		if p.halfDone(t, pk) || u.Apart() && p.missedProduct(t, pk, counts) {
 			return nil, Refusal{HalfDone, rung}
 		}
 	}
@@ -92,17 +92,17 @@ func (p *Problem) Allowed(t *taking) ([]Prices, Refusal) {
 
 // belowHigher leaves of some prices those for which no rung above one in a replacing
 // ladder holds, of whatever class.
-func (p *Problem) belowHigher(allowed []Prices, pk pick, counts func(int) int64) []Prices {
-	if !p.nudge(p.Units[pk.unit].Nudge).Replacing {
+func (p *Problem) belowHigher(allowed []Prices, pk Pick, counts func(int) int64) []Prices {
+	if !p.Nudge(p.Units[pk.Unit].Nudge).Replacing {
 		return allowed
 	}
-	p.HigherOf(Ref{UnitClass, pk.unit}, func(h Ref) {
+	p.HigherOf(Ref{UnitClass, pk.Unit}, func(h Ref) {
 		g, kind, seen := p.GoalOf(h), -1, counts
 		switch {
 		case h.Class != UnitClass:
 			seen = func(i int) int64 { return p.Lines[i].Quantity }
-		case p.Units[h.Index].apart():
-			kind = pk.kind // else it is reached by any product
+		case p.Units[h.Index].Apart():
+			kind = pk.Kind // else it is reached by any product
 		}
 		if from, to, ok := p.goalHeldFor(g, kind, seen); ok {
 			allowed = without(allowed, Prices{from, to})
@@ -112,9 +112,9 @@ func (p *Problem) belowHigher(allowed []Prices, pk pick, counts func(int) int64)
 }
 
 // lowersAny tells whether a rung has made a unit cheaper.
-func (p *Problem) lowersAny(t *taking, pk pick) bool {
-	for _, c := range t.claims {
-		if c.Unit != pk.unit {
+func (p *Problem) lowersAny(t *Taking, pk Pick) bool {
+	for _, c := range t.Claims {
+		if c.Unit != pk.Unit {
 			continue
 		}
 		for _, part := range c.Parts {
@@ -127,27 +127,27 @@ func (p *Problem) lowersAny(t *taking, pk pick) bool {
 }
 
 // isOf tells whether a line is of the kind of product that is picked.
-func (p *Problem) isOf(pk pick, line int) bool {
-	return pk.kind < 0 || p.kind(&p.Units[pk.unit], line) == pk.kind
+func (p *Problem) isOf(pk Pick, line int) bool {
+	return pk.Kind < 0 || p.Kind(&p.Units[pk.Unit], line) == pk.Kind
 }
 
 // halfDone tells whether a rung could take one more free unit, or make one more set
 // that saves money, or rewards others than the cheapest (dearest) ones.
-func (p *Problem) halfDone(t *taking, pk pick) bool {
-	u := &p.Units[pk.unit]
-	c := t.claims[slices.IndexFunc(t.claims, func(c Claim) bool { return c.Unit == pk.unit })]
+func (p *Problem) halfDone(t *Taking, pk Pick) bool {
+	u := &p.Units[pk.Unit]
+	c := t.Claims[slices.IndexFunc(t.Claims, func(c Claim) bool { return c.Unit == pk.Unit })]
 	var rewarded int64
-	for _, o := range t.claims {
-		if p.sameNudge(o.Unit, pk.unit) {
-			rewarded += p.rewarded(o)
+	for _, o := range t.Claims {
+		if p.sameNudge(o.Unit, pk.Unit) {
+			rewarded += p.Rewarded(o)
 		}
 	}
-	left := p.mostUnits(u, rewarded)
+	left := p.MostUnits(u, rewarded)
 	switch {
 	case u.Form == Every:
-		return p.moreEvery(t, c, pk, left)
-	case u.inSets():
-		return left >= p.rewardedPerSet(u) && p.makesSet(pk, t.free)
+		return p.MoreEvery(t, c, pk, left)
+	case u.InSets():
+		return left >= p.RewardedPerSet(u) && p.makesSet(pk, t.Free)
 	case left == 0 && u.Pick == 0:
 		return false
 	}
@@ -163,8 +163,8 @@ func (p *Problem) halfDone(t *taking, pk pick) bool {
 		}
 	}
 	full := left == 0 || u.Pick > 0 && own >= u.Pick
-	for i, n := range t.free {
-		if n == 0 || !p.isOf(pk, i) || p.saves(u, i, p.Lines[i].Unit) == 0 {
+	for i, n := range t.Free {
+		if n == 0 || !p.isOf(pk, i) || p.Saves(u, i, p.Lines[i].Unit) == 0 {
 			continue
 		}
 		if !full {
@@ -178,23 +178,23 @@ func (p *Problem) halfDone(t *taking, pk pick) bool {
 }
 
 // makesSet tells whether free units make a set that saves money: the dearest do if any.
-func (p *Problem) makesSet(pk pick, free []int64) bool {
-	u := &p.Units[pk.unit]
-	set := cut(p.runsOf(pk, u.On, free), u.Size)
-	return set != nil && p.setParts(u, set) != nil
+func (p *Problem) makesSet(pk Pick, free []int64) bool {
+	u := &p.Units[pk.Unit]
+	set := Cut(p.RunsOf(pk, u.On, free), u.Size)
+	return set != nil && p.SetParts(u, set) != nil
 }
 
-// moreEvery tells whether "every" could reward one more free unit, for the sets
+// MoreEvery tells whether "every" could reward one more free unit, for the sets
 // it has or for one more.
-func (p *Problem) moreEvery(t *taking, c Claim, pk pick, left int64) bool {
-	u := &p.Units[pk.unit]
-	var bought, rewarded []run
+func (p *Problem) MoreEvery(t *Taking, c Claim, pk Pick, left int64) bool {
+	u := &p.Units[pk.Unit]
+	var bought, rewarded []Run
 	var earned, got int64
 	for _, part := range c.Parts {
 		if !p.isOf(pk, part.Line) {
 			continue
 		}
-		r := run{part.Line, part.Qty, p.Lines[part.Line].Unit}
+		r := Run{part.Line, part.Qty, p.Lines[part.Line].Unit}
 		if part.Off > 0 {
 			rewarded, got = append(rewarded, r), got+part.Qty
 		} else {
@@ -202,23 +202,23 @@ func (p *Problem) moreEvery(t *taking, c Claim, pk pick, left int64) bool {
 		}
 	}
 	sets := earned / u.Size
-	fits := func(rewarded []run) bool { return !p.overlaps(u) || matched(bought, rewarded, sets, u.Size, u.Gets) }
-	for i, n := range t.free {
-		if n == 0 || !p.isOf(pk, i) || p.saves(u, i, p.Lines[i].Unit) == 0 {
+	fits := func(rewarded []Run) bool { return !p.Overlaps(u) || Matched(bought, rewarded, sets, u.Size, u.Gets) }
+	for i, n := range t.Free {
+		if n == 0 || !p.isOf(pk, i) || p.Saves(u, i, p.Lines[i].Unit) == 0 {
 			continue
 		}
-		one := run{i, 1, p.Lines[i].Unit}
+		one := Run{i, 1, p.Lines[i].Unit}
 		if left > 0 && got < sets*u.Gets && fits(append(slices.Clone(rewarded), one)) {
 			return true
 		}
 		for k, r := range rewarded {
 			swapped := append(slices.Clone(rewarded), one)
-			swapped[k].qty--
-			if u.Dearest && one.price > r.price && fits(swapped) || !u.Dearest && one.price < r.price {
+			swapped[k].Qty--
+			if u.Dearest && one.Price > r.Price && fits(swapped) || !u.Dearest && one.Price < r.Price {
 				return true
 			}
 		}
-		if left > 0 && p.earns(pk, i, t.free) {
+		if left > 0 && p.earns(pk, i, t.Free) {
 			return true
 		}
 	}
@@ -227,21 +227,21 @@ func (p *Problem) moreEvery(t *taking, c Claim, pk pick, left int64) bool {
 
 // missedProduct tells whether a ladder that judges every product by itself is given,
 // but not to a product that has reached it.
-func (p *Problem) missedProduct(t *taking, given pick, counts func(int) int64) bool {
-	first, after := p.first(given.unit), p.after(given.unit)
-	for i, n := range t.free {
+func (p *Problem) missedProduct(t *Taking, given Pick, counts func(int) int64) bool {
+	first, after := p.first(given.Unit), p.after(given.Unit)
+	for i, n := range t.Free {
 		if n == 0 {
 			continue
 		}
 		for k := after - 1; k >= first; k-- {
 			u := &p.Units[k]
-			if !u.apart() {
+			if !u.Apart() {
 				continue
 			}
-			if _, _, ok := p.heldFor(u, p.kind(u, i), counts); ok && u.Goal.Scope[i] {
+			if _, _, ok := p.HeldFor(u, p.Kind(u, i), counts); ok && u.Goal.Scope[i] {
 				// Of a product that is given, as many as are picked are taken.
-				own := pick{k, p.kind(u, i)}
-				if p.nudge(u.Nudge).MostUnits == 0 && (u.Pick == 0 || !slices.Contains(t.picks, own)) && p.couldTake(own, i, t.free) {
+				own := Pick{k, p.Kind(u, i)}
+				if p.Nudge(u.Nudge).MostUnits == 0 && (u.Pick == 0 || !slices.Contains(t.Picks, own)) && p.CouldTake(own, i, t.Free) {
 					return true
 				}
 				break
@@ -251,17 +251,17 @@ func (p *Problem) missedProduct(t *taking, given pick, counts func(int) int64) b
 	return false
 }
 
-// couldTake tells whether a rung could reward a free unit of a line, or make a set
+// CouldTake tells whether a rung could reward a free unit of a line, or make a set
 // with units of its kind.
-func (p *Problem) couldTake(pk pick, line int, free []int64) bool {
-	u := &p.Units[pk.unit]
+func (p *Problem) CouldTake(pk Pick, line int, free []int64) bool {
+	u := &p.Units[pk.Unit]
 	switch {
-	case u.wholeSets():
+	case u.WholeSets():
 		return p.makesSet(pk, free)
 	case u.Form == Every:
-		return slices.ContainsFunc(p.runsOf(pk, u.On, free), func(r run) bool {
-			return p.saves(u, r.line, r.price) > 0 && p.earns(pk, r.line, free)
+		return slices.ContainsFunc(p.RunsOf(pk, u.On, free), func(r Run) bool {
+			return p.Saves(u, r.Line, r.Price) > 0 && p.earns(pk, r.Line, free)
 		})
 	}
-	return p.saves(u, line, p.Lines[line].Unit) > 0
+	return p.Saves(u, line, p.Lines[line].Unit) > 0
 }

@@ -42,21 +42,21 @@ type Unit struct {
 	Elsewhere bool
 }
 
-// inSets tells whether the reward repeats per set and takes whole sets.
-func (u *Unit) inSets() bool { return u.Form >= SetPrice }
+// InSets tells whether the reward repeats per set and takes whole sets.
+func (u *Unit) InSets() bool { return u.Form >= SetPrice }
 
-// wholeSets tells whether the reward prices whole sets of its units.
-func (u *Unit) wholeSets() bool { return u.Form == SetPrice || u.Form == NForM }
+// WholeSets tells whether the reward prices whole sets of its units.
+func (u *Unit) WholeSets() bool { return u.Form == SetPrice || u.Form == NForM }
 
-// apart tells whether every product is judged by itself and gets the reward it
+// Apart tells whether every product is judged by itself and gets the reward it
 // reached.
-func (u *Unit) apart() bool {
+func (u *Unit) Apart() bool {
 	return !u.Elsewhere && (u.Goal.Measure == SameProduct || u.Goal.Measure == SameVariant)
 }
 
-// kind returns the number by which lines of one product, or of one variant, are
+// Kind returns the number by which lines of one product, or of one variant, are
 // told together for an apart goal.
-func (p *Problem) kind(u *Unit, line int) int { return p.kindOf(&u.Goal, line) }
+func (p *Problem) Kind(u *Unit, line int) int { return p.kindOf(&u.Goal, line) }
 
 func (p *Problem) kindOf(g *Goal, line int) int {
 	if g.Measure == SameVariant {
@@ -80,9 +80,9 @@ func (u *Unit) off(price money.Minor) money.Minor {
 	return 0
 }
 
-// mostOff bounds what one unit at a price is lowered by: rounded per line, a unit
+// MostOff bounds what one unit at a price is lowered by: rounded per line, a unit
 // may bear up to one more than rounded by itself.
-func (u *Unit) mostOff(price money.Minor) money.Minor {
+func (u *Unit) MostOff(price money.Minor) money.Minor {
 	off := u.off(price)
 	if u.PerLine && u.Form == PercentOff && off > 0 {
 		off = min(off+1, price)
@@ -105,7 +105,7 @@ type Claim struct {
 	Parts []Part
 }
 
-func (c Claim) taken(line int) int64 {
+func (c Claim) Taken(line int) int64 {
 	var n int64
 	for _, part := range c.Parts {
 		if part.Line == line {
@@ -133,12 +133,12 @@ func (c Claim) lowers(line int) bool {
 	return false
 }
 
-// rewarded is how many units a claim rewards: of n for m those that are free, of
+// Rewarded is how many units a claim rewards: of n for m those that are free, of
 // "every" those that have become cheaper, else all.
-func (p *Problem) rewarded(c Claim) int64 {
+func (p *Problem) Rewarded(c Claim) int64 {
 	u := &p.Units[c.Unit]
-	if u.wholeSets() {
-		return c.Sets * p.rewardedPerSet(u)
+	if u.WholeSets() {
+		return c.Sets * p.RewardedPerSet(u)
 	}
 	var n int64
 	for _, part := range c.Parts {
@@ -149,9 +149,9 @@ func (p *Problem) rewarded(c Claim) int64 {
 	return n
 }
 
-// saves returns what rung u takes off one unit of a line at a price, 0 where the
+// Saves returns what rung u takes off one unit of a line at a price, 0 where the
 // line is not rewarded, nothing is saved, or the margin floor skips it.
-func (p *Problem) saves(u *Unit, line int, price money.Minor) money.Minor {
+func (p *Problem) Saves(u *Unit, line int, price money.Minor) money.Minor {
 	if !u.On[line] || p.Lines[line].Quantity == 0 {
 		return 0
 	}
@@ -162,13 +162,13 @@ func (p *Problem) saves(u *Unit, line int, price money.Minor) money.Minor {
 	return off
 }
 
-func (p *Problem) floorRate(nudge int) money.Rate { return max(p.Floor, p.nudge(nudge).Floor) }
+func (p *Problem) floorRate(nudge int) money.Rate { return max(p.Floor, p.Nudge(nudge).Floor) }
 
-// parts returns the parts by which a rung takes n units of a line that cost
+// Parts returns the parts by which a rung takes n units of a line that cost
 // price each: one, or two where rounding is per line and does not divide evenly.
-func (p *Problem) parts(u *Unit, line int, n int64, price money.Minor) []Part {
+func (p *Problem) Parts(u *Unit, line int, n int64, price money.Minor) []Part {
 	if !u.PerLine || u.Form != PercentOff {
-		return []Part{{line, n, p.saves(u, line, price)}}
+		return []Part{{line, n, p.Saves(u, line, price)}}
 	}
 	total, _ := u.Percent.Of(price * n)
 	each, rest := total/n, total%n
@@ -182,39 +182,39 @@ func (p *Problem) parts(u *Unit, line int, n int64, price money.Minor) []Part {
 	return out
 }
 
-// run is so many free units of a line.
-type run struct {
-	line  int
-	qty   int64
-	price money.Minor
+// Run is so many free units of a line.
+type Run struct {
+	Line  int
+	Qty   int64
+	Price money.Minor
 }
 
-// runs lists the free units of the lines in scope, dearest first, equal ones in
+// Runs lists the free units of the lines in scope, dearest first, equal ones in
 // the order of lines.
-func (p *Problem) runs(in Scope, free []int64) []run {
+func (p *Problem) Runs(in Scope, free []int64) []Run {
 	n := 0
 	for i, ok := range in {
 		if ok && free[i] > 0 {
 			n++
 		}
 	}
-	out := make([]run, 0, n)
+	out := make([]Run, 0, n)
 	for _, i := range p.dearestFirst() {
 		if in[i] && free[i] > 0 {
-			out = append(out, run{i, free[i], p.Lines[i].Unit})
+			out = append(out, Run{i, free[i], p.Lines[i].Unit})
 		}
 	}
 	return out
 }
 
-// runsOf is runs for one kind of product, or for all of them (-1).
-func (p *Problem) runsOf(pk pick, in Scope, free []int64) []run {
-	all := p.runs(in, free)
-	if pk.kind < 0 {
+// RunsOf is runs for one kind of product, or for all of them (-1).
+func (p *Problem) RunsOf(pk Pick, in Scope, free []int64) []Run {
+	all := p.Runs(in, free)
+	if pk.Kind < 0 {
 		return all
 	}
-	u := &p.Units[pk.unit]
-	return slices.DeleteFunc(all, func(r run) bool { return p.kind(u, r.line) != pk.kind })
+	u := &p.Units[pk.Unit]
+	return slices.DeleteFunc(all, func(r Run) bool { return p.Kind(u, r.Line) != pk.Kind })
 }
 
 // dearestFirst lists the lines by the price of their units, equal ones in order.
@@ -226,22 +226,22 @@ func (p *Problem) dearestFirst() []int {
 	for i := range p.dearest {
 		p.dearest[i] = i
 	}
-	slices.SortStableFunc(p.dearest, func(a, b int) int { return compareMinor(p.Lines[b].Unit, p.Lines[a].Unit) })
+	slices.SortStableFunc(p.dearest, func(a, b int) int { return CompareMinor(p.Lines[b].Unit, p.Lines[a].Unit) })
 	return p.dearest
 }
 
-const anyUnits int64 = 1 << 40
+const AnyUnits int64 = 1 << 40
 
-// mostUnits is how many more units a rung may still reward, given how many its
+// MostUnits is how many more units a rung may still reward, given how many its
 // nudge has rewarded; a large number where nothing limits it.
-func (p *Problem) mostUnits(u *Unit, rewarded int64) int64 {
-	if m := p.nudge(u.Nudge).MostUnits; m > 0 {
+func (p *Problem) MostUnits(u *Unit, rewarded int64) int64 {
+	if m := p.Nudge(u.Nudge).MostUnits; m > 0 {
 		return max(0, m-rewarded)
 	}
-	return anyUnits
+	return AnyUnits
 }
 
-func compareMinor(a, b money.Minor) int {
+func CompareMinor(a, b money.Minor) int {
 	switch {
 	case a < b:
 		return -1

@@ -30,7 +30,7 @@ const mostOrders = 12
 
 // options lists every unit choice with every set of order rewards that may stand beside
 // one another.
-func (s *search) options() []option {
+func (s *hunt) options() []option {
 	orders := len(s.p.Orders)
 	choices := s.prepared.Choices
 	if orders > mostOrders || len(choices)<<orders > *s.left {
@@ -59,7 +59,7 @@ func marks(given []bool, set int) []bool {
 
 // best judges the target where the best choice for the shopper is made: all options
 // that may be the best must agree. Those are put on the pile.
-func (s *search) best(among []option) (verdict, []option) {
+func (s *hunt) best(among []option) (verdict, []option) {
 	v, from := s.view, len(s.f.pile)
 	least := money.Minor(1 << 62)
 	for _, o := range among {
@@ -121,7 +121,7 @@ func unbeaten(of []option) []option {
 }
 
 // turn turns the view to an option and returns what its goods cost.
-func (s *search) turn(o option) span {
+func (s *hunt) turn(o option) span {
 	v := s.view
 	v.look(&s.f.choices[o.choice], marks(s.given, o.set))
 	if s.f.bonds.Gifts && !v.fails {
@@ -147,7 +147,7 @@ func agreed(of []option) verdict {
 // steady judges the target where nothing changes over the range but what is paid: what
 // one addition comes to with an option holds for all with that option. Where options
 // differ, the same must be the best throughout.
-func (s *search) steady(of []option) verdict {
+func (s *hunt) steady(of []option) verdict {
 	v := s.view
 	lo, hi := v.lo, v.hi
 	if s.free && slices.ContainsFunc(of, func(o option) bool { return o.target == maybe }) {
@@ -190,7 +190,7 @@ const mostPeriod = 40
 
 // period is after how many minor units what the options cost differs by the same
 // amounts again, as long as nothing else changes; 0 where that is not known.
-func (s *search) period(of []option) money.Minor {
+func (s *hunt) period(of []option) money.Minor {
 	var step money.Minor
 	for i, o := range of {
 		s.turn(o)
@@ -235,7 +235,7 @@ func (v *view) period() money.Minor {
 // measure notes what an option's goods cost at the ends of the range, where between
 // them it lies on a line but for rounding: half a minor unit for each percentage and
 // each line's tax, at either end and between.
-func (s *search) measure(o *option) {
+func (s *hunt) measure(o *option) {
 	v := s.view
 	o.noise = far
 	if !v.bySums || !s.p.TaxShown {
@@ -256,7 +256,7 @@ func (s *search) measure(o *option) {
 }
 
 // decide decides with one addition among options that may be the best.
-func (s *search) decide(x money.Minor, among []option) verdict {
+func (s *hunt) decide(x money.Minor, among []option) verdict {
 	if !s.charge(2 * len(among) * s.weight) {
 		return never
 	}
@@ -276,7 +276,7 @@ func (s *search) decide(x money.Minor, among []option) verdict {
 
 // attained tells whether an outcome asks for nothing more of what the rung counts: a
 // rung that waits for the goods it gives something on has its goal.
-func (s *search) attained(o *pricing.Outcome) verdict {
+func (s *hunt) attained(o *pricing.Outcome) verdict {
 	for _, t := range s.refs {
 		if st := s.p.Status(o, t); st == pricing.Reached || st == pricing.Waiting {
 			return always
@@ -287,7 +287,7 @@ func (s *search) attained(o *pricing.Outcome) verdict {
 
 // target judges the target if the option in view is the best: maybe where more than
 // its own goal decides.
-func (s *search) target(v *view) verdict {
+func (s *hunt) target(v *view) verdict {
 	out := never
 	for _, t := range s.refs {
 		switch one := s.targetOf(v, t); one {
@@ -300,7 +300,7 @@ func (s *search) target(v *view) verdict {
 	return out
 }
 
-func (s *search) targetOf(v *view, t pricing.Ref) verdict {
+func (s *hunt) targetOf(v *view, t pricing.Ref) verdict {
 	switch t.Class {
 	case pricing.UnitClass:
 		if v.c.units.Given[t.Index] {
@@ -330,7 +330,7 @@ func (s *search) targetOf(v *view, t pricing.Ref) verdict {
 
 // plainly tells whether a shipping reward or a gift is given wherever its goal holds:
 // nothing binds it, and no better fee can stand in its place.
-func (s *search) plainly() bool {
+func (s *hunt) plainly() bool {
 	b := s.f.bonds
 	if len(s.refs) > 1 || b.Mixed {
 		return false
@@ -357,7 +357,7 @@ func (v *view) giftsAllow() {
 	p.EachRung(func(r pricing.Ref) {
 		known = known && (r.Class != pricing.GiftClass || v.due(r) != maybe)
 	})
-	_, ok := p.GiftsBeside(v.c.units.Given, v.given, func(r pricing.Ref) bool { return v.due(r) == always })
+	_, ok := p.GiftsBeside(p.Paid(v.c.units.Given, v.given, nil), len(p.Gifts), func(r pricing.Ref) bool { return v.due(r) == always })
 	switch {
 	case known && ok:
 	case known && !v.f.bonds.Ships:
@@ -369,7 +369,7 @@ func (v *view) giftsAllow() {
 
 // settled tells whether nothing about the option in view changes over the range but
 // what is paid: every goal that matters, every fee, and what the target goes by.
-func (s *search) settled(v *view) bool {
+func (s *hunt) settled(v *view) bool {
 	p := s.p
 	if !v.sure {
 		return false
@@ -395,12 +395,12 @@ func (s *search) settled(v *view) bool {
 }
 
 // kin tells whether a rung is of the target's nudge.
-func (s *search) kin(r pricing.Ref) bool {
+func (s *hunt) kin(r pricing.Ref) bool {
 	return s.p.KeyOf(r).Nudge == s.p.KeyOf(s.refs[0]).Nudge
 }
 
 // matters tells whether a shipping rung may lower a fee, or is of the target's nudge.
-func (s *search) matters(r pricing.Ref) bool {
+func (s *hunt) matters(r pricing.Ref) bool {
 	for m, by := range s.p.Ships[r.Index].By {
 		if most := s.f.table[m].hi; by.Lower(most) < most {
 			return true
@@ -411,7 +411,7 @@ func (s *search) matters(r pricing.Ref) bool {
 
 // targetSettled tells whether what makes a target reached, besides what is given and
 // the goals of other rungs, stays as it is.
-func (s *search) targetSettled(v *view, t pricing.Ref) bool {
+func (s *hunt) targetSettled(v *view, t pricing.Ref) bool {
 	p := s.p
 	switch t.Class {
 	case pricing.UnitClass:

@@ -10,6 +10,7 @@ package progress
 import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/search"
 )
 
 // MostNodes bounds the work of the searches of one decision: looking at a unit choice
@@ -37,7 +38,7 @@ func Find(p *pricing.Problem, t pricing.Ref, left *int) ToAdd { return Ask(p).Fi
 // Question is a cart with an added unit about which several rungs are asked.
 type Question struct {
 	p        *pricing.Problem
-	prepared *pricing.Prepared
+	prepared *search.Prepared
 	upTo     money.Minor
 	figures  *figures
 	refs     []pricing.Ref
@@ -55,14 +56,14 @@ func (q *Question) Changed() {
 
 // choices lists the unit choices for additions up to a price, once: where no goal
 // of a unit reward looks at the added unit, for all rungs that are asked about.
-func (q *Question) choices(most money.Minor, left *int) *pricing.Prepared {
+func (q *Question) choices(most money.Minor, left *int) *search.Prepared {
 	if q.prepared == nil || most > q.upTo {
 		q.p.Lines[0].Amount = 0
 		if q.p.UnitsSettled() {
 			most = max(most, 4*q.p.MostThreshold())
 			defer q.p.CountAdded()()
 		}
-		q.prepared, q.upTo = q.p.Prepare(most), most
+		q.prepared, q.upTo = search.Prepare(q.p, most), most
 		*left -= q.prepared.Steps / 4
 		q.figures = figuresOf(q.p, q.prepared.Choices)
 	}
@@ -88,7 +89,7 @@ func (q *Question) Find(t pricing.Ref, left *int, more ...pricing.Ref) ToAdd {
 		return FindPlain(p, goal, counted, p.Lines[0].Tax)
 	}
 	q.refs = append(append(q.refs[:0], t), more...)
-	s := search{p: p, refs: q.refs, left: &own}
+	s := hunt{p: p, refs: q.refs, left: &own}
 	if s.spent() {
 		return ToAdd{Spent: true}
 	}
@@ -137,10 +138,10 @@ func amounts(p *pricing.Problem) []money.Minor {
 	return out
 }
 
-// search looks for the additions that reach a rung.
-type search struct {
+// hunt looks for the additions that reach a rung.
+type hunt struct {
 	p        *pricing.Problem
-	prepared *pricing.Prepared
+	prepared *search.Prepared
 	refs     []pricing.Ref // the rewards of the rung, by any of which it is reached
 	left     *int          // nodes that may still be spent
 	f        *figures
@@ -152,7 +153,7 @@ type search struct {
 }
 
 // ready gets what judging needs, and lists what may be chosen; nothing by priority.
-func (s *search) ready() []option {
+func (s *hunt) ready() []option {
 	p := s.p
 	s.view = s.f.view()
 	s.given = s.f.given
@@ -175,17 +176,17 @@ func (s *search) ready() []option {
 }
 
 // charge counts so many nodes; false where they are spent.
-func (s *search) charge(nodes int) bool {
+func (s *hunt) charge(nodes int) bool {
 	*s.left -= nodes
 	return !s.spent()
 }
 
-func (s *search) spent() bool { return *s.left < 0 }
+func (s *hunt) spent() bool { return *s.left < 0 }
 
 // alone returns the least price at which the added unit, alone in a cart and
 // under every order reward there is, makes the goal; false if none does within
 // what a cart may hold.
-func (s *search) alone(goal pricing.Goal) (money.Minor, bool) {
+func (s *hunt) alone(goal pricing.Goal) (money.Minor, bool) {
 	goal.Most = 0
 	worth := func(x money.Minor) money.Minor {
 		left := x
@@ -281,7 +282,7 @@ func FindPlain(p *pricing.Problem, goal *pricing.Goal, counted money.Minor, rate
 
 // first returns the least x in [lo, hi] that reaches the rung, among the options that
 // may be the best there.
-func (s *search) first(lo, hi money.Minor, among []option) (money.Minor, bool) {
+func (s *hunt) first(lo, hi money.Minor, among []option) (money.Minor, bool) {
 	if lo > hi {
 		return 0, false
 	}
@@ -321,7 +322,7 @@ func (s *search) first(lo, hi money.Minor, among []option) (money.Minor, bool) {
 const about = 8
 
 // lastLost returns the greatest x in [lo, hi] that does not reach the rung.
-func (s *search) lastLost(lo, hi money.Minor, among []option) (money.Minor, bool) {
+func (s *hunt) lastLost(lo, hi money.Minor, among []option) (money.Minor, bool) {
 	if lo > hi {
 		return 0, false
 	}
@@ -355,9 +356,9 @@ func (s *search) lastLost(lo, hi money.Minor, among []option) (money.Minor, bool
 }
 
 // tidy takes what is above a height off the pile.
-func (s *search) tidy(height int) { s.f.pile = s.f.pile[:height] }
+func (s *hunt) tidy(height int) { s.f.pile = s.f.pile[:height] }
 
-func (s *search) is(v verdict, lo, hi money.Minor, among []option) bool {
+func (s *hunt) is(v verdict, lo, hi money.Minor, among []option) bool {
 	defer s.tidy(len(s.f.pile))
 	is, _ := s.judge(lo, hi, among)
 	return is == v
@@ -365,7 +366,7 @@ func (s *search) is(v verdict, lo, hi money.Minor, among []option) bool {
 
 // judge tells whether the rung is reached for all, none, or perhaps some x in [lo, hi],
 // and which options may be the best there. For a single x it is never undecided.
-func (s *search) judge(lo, hi money.Minor, among []option) (verdict, []option) {
+func (s *hunt) judge(lo, hi money.Minor, among []option) (verdict, []option) {
 	s.view.over(lo, hi)
 	if s.p.Mode == pricing.ByPriority {
 		if !s.charge(s.judging) {
@@ -389,7 +390,7 @@ func (s *search) judge(lo, hi money.Minor, among []option) (verdict, []option) {
 // guess returns about where in [lo, hi] the least addition that reaches a shipping or
 // gift rung lies: from where it may, to where it must, by the first unit choice with
 // every order reward on top.
-func (s *search) guess(lo, hi money.Minor, among []option) (from, to money.Minor, ok bool) {
+func (s *hunt) guess(lo, hi money.Minor, among []option) (from, to money.Minor, ok bool) {
 	t, v := s.refs[0], s.view
 	if !v.bySums || len(among) == 0 || t.Class&(pricing.ShippingClass|pricing.GiftClass) == 0 {
 		return 0, 0, false

@@ -15,6 +15,7 @@ import (
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/pricing/pricingtest"
 	"agonal.dev/agonal/core/progress"
+	"agonal.dev/agonal/core/search"
 )
 
 func ExampleFind() {
@@ -80,7 +81,7 @@ func reached(p *pricing.Problem, of []pricing.Ref, x money.Minor) bool {
 	q := *p
 	q.Lines = append([]pricing.Line{}, p.Lines...)
 	q.Lines[0].Amount = x
-	o := q.Solve()
+	o := search.Solve(&q)
 	for _, r := range of {
 		if st := q.Status(&o, r); st == pricing.Reached || st == pricing.Waiting { // nothing more of what is counted is to be added
 			return true
@@ -184,7 +185,7 @@ func findEquals(t *testing.T, mode pricing.Mode) {
 		if !ok {
 			return
 		}
-		o := p.Solve()
+		o := search.Solve(p)
 		features.Note(p, &o)
 		goal := p.GoalOf(target[0])
 		got := progress.Ask(p).Find(target[0], nil, target[1:]...)

@@ -5,11 +5,12 @@ import (
 
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/search"
 )
 
 // walked is what taking the rungs in the merchant's order comes to for a method.
 type walked struct {
-	t     *pricing.Turns
+	t     *search.Turns
 	ships []int
 	pay   span // less the price of the added unit
 	fee   bool // whether the method's table holds one fee throughout
@@ -19,7 +20,7 @@ type walked struct {
 // byPriority judges the target where rungs are taken in the merchant's order: if every
 // goal is certain at its turn, for every method that may be the cheapest, all additions
 // in the range go the same way, and what one of them comes to holds for each.
-func (s *search) byPriority() verdict {
+func (s *hunt) byPriority() verdict {
 	v := s.view
 	if v.single() {
 		return s.solve(v.lo)
@@ -51,7 +52,7 @@ func (s *search) byPriority() verdict {
 }
 
 // solve decides with one addition.
-func (s *search) solve(x money.Minor) verdict {
+func (s *hunt) solve(x money.Minor) verdict {
 	if !s.charge(s.weight) {
 		return never
 	}
@@ -71,7 +72,7 @@ func cheapest(ways []walked, i int) bool {
 
 // walk takes rungs in the merchant's order for all additions at once, for a method
 // (-1: there is none); false where they may go different ways.
-func (s *search) walk(method int) (walked, bool) {
+func (s *hunt) walk(method int) (walked, bool) {
 	v, sure := s.view, true
 	note := func(of verdict) bool {
 		sure = sure && of != maybe
@@ -80,7 +81,7 @@ func (s *search) walk(method int) (walked, bool) {
 	// at turns the view to what a walk has come to.
 	var units *money.Minor
 	var orders []bool
-	at := func(t *pricing.Turns) {
+	at := func(t *search.Turns) {
 		if units == &t.Units.After[0] && slices.Equal(orders, t.Orders) {
 			return
 		}
@@ -93,7 +94,7 @@ func (s *search) walk(method int) (walked, bool) {
 		return s.p.Lowers(i, method, s.p.FeeWith(method, fee, others))
 	}
 	s.p.Lines[0].Amount = v.lo
-	j := pricing.Judge{
+	j := search.Judge{
 		Unit: func(unit, kind int, units func(int) int64) bool {
 			return note(v.inRange(s.p.UnitHeldFor(unit, kind, units)))
 		},
@@ -106,15 +107,15 @@ func (s *search) walk(method int) (walked, bool) {
 			}
 			return note(out)
 		},
-		Goal: func(r pricing.Ref, t *pricing.Turns) bool {
+		Goal: func(r pricing.Ref, t *search.Turns) bool {
 			at(t)
 			return note(v.goal(r))
 		},
-		Allowed: func(t *pricing.Turns) bool {
+		Allowed: func(t *search.Turns) bool {
 			at(t)
 			return note(certain(v.sure && !v.fails, !v.fails))
 		},
-		Lowers: func(i int, t *pricing.Turns, others []int) (bool, bool) {
+		Lowers: func(i int, t *search.Turns, others []int) (bool, bool) {
 			if method < 0 {
 				return false, true
 			}
@@ -125,7 +126,7 @@ func (s *search) walk(method int) (walked, bool) {
 			return note(certain(lo, hi)), note(certain(within, too))
 		},
 	}
-	t := s.p.InOrder(j)
+	t := search.InOrder(s.p, j)
 	if !sure {
 		return walked{}, false
 	}

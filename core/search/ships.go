@@ -1,27 +1,28 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // ships completes a choice with what holds of the shipping rungs, for every
 // method.
-func (s *solver) ships(c *UnitChoice, st goodsSide) {
+func (s *solver) ships(c *pricing.UnitChoice, st pricing.GoodsSide) {
 	p := s.p
-	holds := p.shipHolds(c, st.after)
+	holds := shipHolds(p, c, st.After)
 	for _, m := range s.methods {
 		if m < 0 || s.lone {
 			var use []int
 			if m >= 0 {
-				use = p.fewest(m, p.listFee(&st, m), holds)
+				use = fewest(p, m, p.ListFee(&st, m), holds)
 			}
-			ship, _ := p.shipping(&st, m, use)
+			ship, _ := p.Shipping(&st, m, use)
 			s.complete(c, st, ship)
 			continue
 		}
-		fee := p.listFee(&st, m)
+		fee := p.ListFee(&st, m)
 		var can []int
 		for i := range p.Ships {
 			if holds[i] && p.Ships[i].By[m].Lower(fee) < fee {
@@ -42,7 +43,7 @@ func (s *solver) ships(c *UnitChoice, st goodsSide) {
 					use = append(use, i)
 				}
 			}
-			if ship, no := p.shipping(&st, m, use); no.OK() {
+			if ship, no := p.Shipping(&st, m, use); no.OK() {
 				s.complete(c, st, ship)
 			}
 		}
@@ -55,7 +56,7 @@ const mostShips = 8
 
 // shipNudges tries every set of the nudges whose shipping rungs hold: which of
 // their rungs bring the fee down furthest does not depend on what binds them.
-func (s *solver) shipNudges(c *UnitChoice, st goodsSide, m int, fee money.Minor, holds []bool) {
+func (s *solver) shipNudges(c *pricing.UnitChoice, st pricing.GoodsSide, m int, fee money.Minor, holds []bool) {
 	p := s.p
 	var nudges []string
 	for i := range p.Ships {
@@ -69,7 +70,7 @@ func (s *solver) shipNudges(c *UnitChoice, st goodsSide, m int, fee money.Minor,
 			k := slices.Index(nudges, p.Ships[i].Key.Nudge)
 			some[i] = holds[i] && k >= 0 && set>>k&1 == 1
 		}
-		ship, _ := p.shipping(&st, m, p.fewest(m, fee, some))
+		ship, _ := p.Shipping(&st, m, fewest(p, m, fee, some))
 		s.complete(c, st, ship)
 	}
 }
@@ -77,7 +78,7 @@ func (s *solver) shipNudges(c *UnitChoice, st goodsSide, m int, fee money.Minor,
 // fewest returns the rungs that bring the fee of a method down as far as all
 // that hold would together: as few as do it, and of those the first by key.
 // Beyond three rungs it drops what is not needed from the last one on.
-func (p *Problem) fewest(method int, listFee money.Minor, holds []bool) []int {
+func fewest(p *pricing.Problem, method int, listFee money.Minor, holds []bool) []int {
 	lowers := func(i int) bool { return holds[i] && p.Ships[i].By[method].Lower(listFee) < listFee }
 	fee, n := listFee, 0
 	for i := range p.Ships {
@@ -99,7 +100,7 @@ func (p *Problem) fewest(method int, listFee money.Minor, holds []bool) []int {
 		}
 	}
 	for size := 2; size <= min(3, len(use)); size++ {
-		if pick := p.pick(method, listFee, fee, use, nil, size); pick != nil {
+		if pick := pick(p, method, listFee, fee, use, nil, size); pick != nil {
 			return pick
 		}
 	}
@@ -112,7 +113,7 @@ func (p *Problem) fewest(method int, listFee money.Minor, holds []bool) []int {
 	return use
 }
 
-func (p *Problem) pick(method int, listFee, want money.Minor, from, have []int, size int) []int {
+func pick(p *pricing.Problem, method int, listFee, want money.Minor, from, have []int, size int) []int {
 	if size == 0 {
 		if p.FeeWith(method, listFee, have) == want {
 			return append([]int{}, have...)
@@ -120,7 +121,7 @@ func (p *Problem) pick(method int, listFee, want money.Minor, from, have []int, 
 		return nil
 	}
 	for i := range from {
-		if pick := p.pick(method, listFee, want, from[i+1:], append(have, from[i]), size-1); pick != nil {
+		if pick := pick(p, method, listFee, want, from[i+1:], append(have, from[i]), size-1); pick != nil {
 			return pick
 		}
 	}
@@ -128,12 +129,12 @@ func (p *Problem) pick(method int, listFee, want money.Minor, from, have []int, 
 }
 
 // shipHolds tells which shipping rungs are due.
-func (p *Problem) shipHolds(c *UnitChoice, after []money.Minor) []bool {
+func shipHolds(p *pricing.Problem, c *pricing.UnitChoice, after []money.Minor) []bool {
 	due := make([]bool, len(p.Ships))
-	holds := p.holdsUnder(c, after)
+	holds := p.HoldsUnder(c, after)
 	for i := range p.Ships {
-		r := Ref{ShippingClass, i}
-		due[i] = holds(r) && !p.topped(r, holds)
+		r := pricing.Ref{Class: pricing.ShippingClass, Index: i}
+		due[i] = holds(r) && !p.Topped(r, holds)
 	}
 	return due
 }

@@ -1,18 +1,19 @@
-package pricing
+package bounds
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
-// outlook bounds from below what is paid in the end by any completion of a unit
+// Outlook bounds from below what is paid in the end by any completion of a unit
 // choice. It knows that a low price of goods and a goal that asks for a high one
 // do not come together: each reward whose goal looks at what units cost is worth
 // something only where goods cost as much as its threshold and what its goal does
 // not count.
-type outlook struct {
-	p       *Problem
+type Outlook struct {
+	p       *pricing.Problem
 	methods []int
 	orders  []prospect
 	ships   []prospect
@@ -28,7 +29,7 @@ type outlook struct {
 
 // prospect is the goal of an order or shipping rung as far as unit choices go.
 type prospect struct {
-	goal    *Goal
+	goal    *pricing.Goal
 	settled bool // whether it holds does not depend on what units cost
 	never   bool
 	barred  bool        // something that is given does not stand beside it
@@ -36,10 +37,10 @@ type prospect struct {
 	lines   []int       // that it counts
 }
 
-func (p *Problem) newOutlook(methods []int) *outlook {
-	o := &outlook{p: p, methods: methods, touched: make([]bool, len(p.Lines)), goods: p.anyGoods(), minRate: money.Whole}
+func NewOutlook(p *pricing.Problem, methods []int) *Outlook {
+	o := &Outlook{p: p, methods: methods, touched: make([]bool, len(p.Lines)), goods: p.AnyGoods(), minRate: money.Whole}
 	for i := range p.Orders {
-		o.orders = append(o.orders, p.newProspect(&p.Orders[i].Goal))
+		o.orders = append(o.orders, newProspect(p, &p.Orders[i].Goal))
 		if !o.orders[i].never {
 			for j, in := range p.Orders[i].Lines {
 				o.touched[j] = o.touched[j] || in
@@ -47,7 +48,7 @@ func (p *Problem) newOutlook(methods []int) *outlook {
 		}
 	}
 	for i := range p.Ships {
-		o.ships = append(o.ships, p.newProspect(&p.Ships[i].Goal))
+		o.ships = append(o.ships, newProspect(p, &p.Ships[i].Goal))
 	}
 	for _, l := range p.Lines {
 		o.total += l.Amount
@@ -66,42 +67,42 @@ func (p *Problem) newOutlook(methods []int) *outlook {
 	return o
 }
 
-func (p *Problem) newProspect(g *Goal) prospect {
+func newProspect(p *pricing.Problem, g *pricing.Goal) prospect {
 	out := prospect{goal: g}
 	for j, in := range g.Scope {
 		if in {
 			out.lines = append(out.lines, j)
 		}
 	}
-	if g.Basis == Before || g.Measure != Value || g.Threshold == 0 && g.Most == 0 {
+	if g.Basis == pricing.Before || g.Measure != pricing.Value || g.Threshold == 0 && g.Most == 0 {
 		out.settled = true
-		out.never = !g.Meets(p.MeasureOf(g, p.before(nil)))
+		out.never = !g.Meets(p.MeasureOf(g, p.Before(nil)))
 	}
 	return out
 }
 
-// bar notes which order and shipping rewards do not stand beside unit rungs that
+// Bar notes which order and shipping rewards do not stand beside unit rungs that
 // are given.
-func (o *outlook) bar(given func(yield func(nudge int) bool)) {
-	barred := func(nudge int, class Class) bool {
+func (o *Outlook) Bar(given func(yield func(nudge int) bool)) {
+	barred := func(nudge int, class pricing.Class) bool {
 		for n := range given {
-			if clash(o.p.nudge(nudge), o.p.nudge(n), class, UnitClass) && n != nudge {
+			if pricing.Clash(o.p.Nudge(nudge), o.p.Nudge(n), class, pricing.UnitClass) && n != nudge {
 				return true
 			}
 		}
 		return false
 	}
 	for i := range o.orders {
-		o.orders[i].barred = barred(o.p.Orders[i].Nudge, OrderClass)
+		o.orders[i].barred = barred(o.p.Orders[i].Nudge, pricing.OrderClass)
 	}
 	for i := range o.ships {
-		o.ships[i].barred = barred(o.p.Ships[i].Nudge, ShippingClass)
+		o.ships[i].barred = barred(o.p.Ships[i].Nudge, pricing.ShippingClass)
 	}
 }
 
-// least is the least that can be paid where goods cost at least so much after unit
+// Least is the least that can be paid where goods cost at least so much after unit
 // rewards, and each line no less than low and no more than high.
-func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor {
+func (o *Outlook) Least(goods money.Minor, low, high []money.Minor) money.Minor {
 	o.levels = append(o.levels[:0], goods)
 	var all, untouched money.Minor
 	for j, n := range low {
@@ -133,10 +134,10 @@ func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor 
 		look(&o.orders[i], false)
 	}
 	for i := range o.ships {
-		look(&o.ships[i], o.ships[i].goal.Basis == AfterOrder)
+		look(&o.ships[i], o.ships[i].goal.Basis == pricing.AfterOrder)
 	}
 	slices.Sort(o.levels)
-	out := anyAddition
+	out := pricing.AnyAddition
 	for k, level := range o.levels {
 		if k > 0 && level == o.levels[k-1] {
 			continue
@@ -157,18 +158,18 @@ func (o *outlook) least(goods money.Minor, low, high []money.Minor) money.Minor 
 		if o.p.MostOff > 0 {
 			left = max(left, o.total-o.p.MostOff)
 		}
-		out = min(out, o.shipped(level, left))
+		out = min(out, o.Shipped(level, left))
 	}
 	return out
 }
 
-// shipped is the least that can be paid where goods cost so much after unit
+// Shipped is the least that can be paid where goods cost so much after unit
 // rewards and no less than left after order rewards, by the levels last looked at.
-func (o *outlook) shipped(level, left money.Minor) money.Minor {
+func (o *Outlook) Shipped(level, left money.Minor) money.Minor {
 	out := o.taxed(left) + o.fee(level, left)
 	for i := range o.ships {
 		pr := &o.ships[i]
-		if pr.settled || pr.never || pr.barred || pr.goal.Basis != AfterOrder || pr.level <= left {
+		if pr.settled || pr.never || pr.barred || pr.goal.Basis != pricing.AfterOrder || pr.level <= left {
 			continue
 		}
 		out = min(out, o.taxed(pr.level)+o.fee(level, pr.level))
@@ -176,19 +177,19 @@ func (o *outlook) shipped(level, left money.Minor) money.Minor {
 	return out
 }
 
-func (o *outlook) taxed(goods money.Minor) money.Minor {
+func (o *Outlook) taxed(goods money.Minor) money.Minor {
 	if o.minRate == 0 {
 		return goods
 	}
-	return goods + max(0, taxOn(o.minRate, goods)-money.Minor(len(o.p.Lines)))
+	return goods + max(0, pricing.TaxOn(o.minRate, goods)-money.Minor(len(o.p.Lines)))
 }
 
 // fee is the least fee of any method, with tax where that comes on top.
-func (o *outlook) fee(level, left money.Minor) money.Minor {
+func (o *Outlook) fee(level, left money.Minor) money.Minor {
 	if !o.goods {
 		return 0
 	}
-	out := anyAddition
+	out := pricing.AnyAddition
 	for _, m := range o.methods {
 		if m < 0 {
 			return 0
@@ -200,7 +201,7 @@ func (o *outlook) fee(level, left money.Minor) money.Minor {
 		for i := range o.ships {
 			pr := &o.ships[i]
 			at := level
-			if pr.goal.Basis == AfterOrder {
+			if pr.goal.Basis == pricing.AfterOrder {
 				at = left
 			}
 			if !pr.never && !pr.barred && (pr.settled || pr.level <= at) {
@@ -208,7 +209,7 @@ func (o *outlook) fee(level, left money.Minor) money.Minor {
 			}
 		}
 		if !o.p.TaxShown {
-			fee += taxOn(o.p.ShippingTax, fee)
+			fee += pricing.TaxOn(o.p.ShippingTax, fee)
 		}
 		out = min(out, fee)
 	}

@@ -1,9 +1,10 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // MostSearchNodes bounds the steps of the search for the best choice, and MostTies
@@ -16,8 +17,8 @@ const (
 	ManyLines       = 64
 )
 
-// steps is how many of so many steps a problem gets.
-func (p *Problem) steps(most int) int {
+// stepsFor is how many of so many steps a problem gets.
+func stepsFor(p *pricing.Problem, most int) int {
 	if len(p.Lines) > ManyLines {
 		most /= 32
 	}
@@ -65,7 +66,7 @@ func (e *enumerator) ready(from int) {
 	e.charge(len(e.touched) * (1 + 2*len(e.picks)) / 32)
 	for _, i := range e.touched {
 		price := p.Lines[i].Unit
-		e.takers[i] = e.p.takersOf(e.takers[i][:0], e.simple, i)
+		e.takers[i] = takersOf(e.p, e.takers[i][:0], e.simple, i)
 		e.freeUnit[i] = e.onTop(i, price)
 		e.lowUnit[i], e.highUnit[i] = e.freeUnit[i], 0
 		sure := false
@@ -80,7 +81,7 @@ func (e *enumerator) ready(from int) {
 	}
 	e.visit.picked(func(yield func(int) bool) {
 		for _, pk := range e.picks {
-			if l := &e.ladders[e.owner[pk.unit]]; e.owner[pk.unit] < from && !l.nudge.Stacks && !yield(e.p.Units[pk.unit].Nudge) {
+			if l := &e.ladders[e.owner[pk.Unit]]; e.owner[pk.Unit] < from && !l.nudge.Stacks && !yield(e.p.Units[pk.Unit].Nudge) {
 				return
 			}
 		}
@@ -90,7 +91,7 @@ func (e *enumerator) ready(from int) {
 		return
 	}
 	for _, pk := range e.simple {
-		if e.owner[pk.unit] < from {
+		if e.owner[pk.Unit] < from {
 			e.want(pk, from)
 		}
 	}
@@ -118,59 +119,59 @@ func (e *enumerator) touch() {
 
 // takersOf lists the simple rungs that save something on a line, the one that
 // saves most first.
-func (p *Problem) takersOf(dst []taker, simple []pick, line int) []taker {
+func takersOf(p *pricing.Problem, dst []taker, simple []pricing.Pick, line int) []taker {
 	price := p.Lines[line].Unit
 	for _, pk := range simple {
-		u := &p.Units[pk.unit]
-		if pk.kind >= 0 && p.kind(u, line) != pk.kind {
+		u := &p.Units[pk.Unit]
+		if pk.Kind >= 0 && p.Kind(u, line) != pk.Kind {
 			continue
 		}
-		if off := p.saves(u, line, price); off > 0 {
-			t := taker{pk.unit, off, off, u.mostOff(price)}
-			if u.PerLine && u.Form == PercentOff {
+		if off := p.Saves(u, line, price); off > 0 {
+			t := taker{pk.Unit, off, off, u.MostOff(price)}
+			if u.PerLine && u.Form == pricing.PercentOff {
 				t.least-- // of several units the line's rounding may leave one less
 			}
 			dst = append(dst, t)
 		}
 	}
-	slices.SortStableFunc(dst, func(a, b taker) int { return compareMinor(b.off, a.off) })
+	slices.SortStableFunc(dst, func(a, b taker) int { return pricing.CompareMinor(b.off, a.off) })
 	return dst
 }
 
 // want notes what the goal of a simple rung asks for, where that adds up by units.
-func (e *enumerator) want(pk pick, from int) {
-	p, u := e.p, &e.p.Units[pk.unit]
-	if p.Added && u.Goal.Measure == Value && u.Goal.Scope[0] {
+func (e *enumerator) want(pk pricing.Pick, from int) {
+	p, u := e.p, &e.p.Units[pk.Unit]
+	if p.Added && u.Goal.Measure == pricing.Value && u.Goal.Scope[0] {
 		return // the added unit may make it
 	}
 	switch u.Goal.Measure {
-	case Units, Value, Weight:
-	case SameProduct, SameVariant:
-		if pk.kind < 0 {
+	case pricing.Units, pricing.Value, pricing.Weight:
+	case pricing.SameProduct, pricing.SameVariant:
+		if pk.Kind < 0 {
 			return
 		}
 	default:
 		return
 	}
-	w := want{owner: e.owner[pk.unit], threshold: max(1, u.Goal.Threshold), weight: make([]int64, len(p.Lines))}
+	w := want{owner: e.owner[pk.Unit], threshold: max(1, u.Goal.Threshold), weight: make([]int64, len(p.Lines))}
 	for j, in := range u.Goal.Scope {
 		l := &p.Lines[j]
-		if !in || pk.kind >= 0 && p.kind(u, j) != pk.kind {
+		if !in || pk.Kind >= 0 && p.Kind(u, j) != pk.Kind {
 			continue
 		}
 		x := wanted{line: j, weight: 1}
 		switch {
 		case l.Quantity == 0:
-			if u.Goal.Measure == Value {
+			if u.Goal.Measure == pricing.Value {
 				w.threshold -= l.Amount
 			}
 			if u.Goal.Threshold == 0 {
 				return
 			}
 			continue
-		case u.Goal.Measure == Value && u.Goal.Threshold > 0:
+		case u.Goal.Measure == pricing.Value && u.Goal.Threshold > 0:
 			x.weight = l.Unit
-		case u.Goal.Measure == Weight:
+		case u.Goal.Measure == pricing.Weight:
 			x.weight = l.Grams
 		}
 		sure, takes := false, false
@@ -191,7 +192,7 @@ func (e *enumerator) want(pk pick, from int) {
 	}
 	// The lines on which taking units costs least for what they add come first.
 	slices.SortStableFunc(w.lines, func(a, b wanted) int {
-		return compareMinor(a.loss*b.weight, b.loss*a.weight)
+		return pricing.CompareMinor(a.loss*b.weight, b.loss*a.weight)
 	})
 	e.wants = append(e.wants, w)
 }
@@ -277,17 +278,17 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 		least += e.low[i]
 	}
 	for _, pk := range e.special[special:] {
-		least -= p.mostSaved(pk, e.free)
-		u := &p.Units[pk.unit]
+		least -= mostSaved(p, pk, e.free)
+		u := &p.Units[pk.Unit]
 		for _, i := range e.touched {
 			n := e.free[i]
-			if !u.On[i] || n == 0 || pk.kind >= 0 && p.kind(u, i) != pk.kind {
+			if !u.On[i] || n == 0 || pk.Kind >= 0 && p.Kind(u, i) != pk.Kind {
 				continue
 			}
 			e.low[i] -= n * e.lowUnit[i]
-			if !u.inSets() {
+			if !u.InSets() {
 				unit := p.Lines[i].Unit
-				e.low[i] += n * min(e.lowUnit[i], e.onTop(i, unit-u.mostOff(unit)))
+				e.low[i] += n * min(e.lowUnit[i], e.onTop(i, unit-u.MostOff(unit)))
 			}
 			e.low[i] = max(0, e.low[i])
 		}
@@ -316,11 +317,11 @@ func (e *enumerator) reach(special, line int) (least money.Minor, ok bool) {
 
 func (e *enumerator) onTop(line int, price money.Minor) money.Minor {
 	for _, pk := range e.stacked {
-		if u := &e.p.Units[pk.unit]; pk.kind < 0 || e.p.kind(u, line) == pk.kind {
+		if u := &e.p.Units[pk.Unit]; pk.Kind < 0 || e.p.Kind(u, line) == pk.Kind {
 			// The floor may skip a price that it lets through when the price is
 			// higher, so the reward is taken for granted here.
 			if u.On[line] {
-				price -= u.mostOff(price)
+				price -= u.MostOff(price)
 			}
 		}
 	}
@@ -328,16 +329,16 @@ func (e *enumerator) onTop(line int, price money.Minor) money.Minor {
 }
 
 // mostSaved bounds what a special rung can save on free units.
-func (p *Problem) mostSaved(pk pick, free []int64) money.Minor {
-	u := &p.Units[pk.unit]
-	if u.wholeSets() {
-		return p.claimSets(pk, free, anyUnits).Saved()
+func mostSaved(p *pricing.Problem, pk pricing.Pick, free []int64) money.Minor {
+	u := &p.Units[pk.Unit]
+	if u.WholeSets() {
+		return claimSets(p, pk, free, pricing.AnyUnits).Saved()
 	}
 	var sum money.Minor
-	for _, r := range p.runs(u.On, free) {
-		if pk.kind < 0 || p.kind(u, r.line) == pk.kind {
-			if p.saves(u, r.line, r.price) > 0 {
-				sum += r.qty * u.mostOff(r.price)
+	for _, r := range p.Runs(u.On, free) {
+		if pk.Kind < 0 || p.Kind(u, r.Line) == pk.Kind {
+			if p.Saves(u, r.Line, r.Price) > 0 {
+				sum += r.Qty * u.MostOff(r.Price)
 			}
 		}
 	}

@@ -1,6 +1,10 @@
-package pricing
+package search
 
-import "slices"
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/pricing"
+)
 
 // specials enumerates the claims of rungs that take a limited number of units,
 // one rung after the other, and hands on to the simple ones. The claim that saves
@@ -14,17 +18,17 @@ func (e *enumerator) specials(at int) {
 		return
 	}
 	pk := e.special[at]
-	u := &e.p.Units[pk.unit]
-	try := func(c Claim) {
+	u := &e.p.Units[pk.Unit]
+	try := func(c pricing.Claim) {
 		e.claim(c, 1)
 		e.specials(at + 1)
 		e.claim(c, -1)
 	}
-	limit := e.p.mostUnits(u, e.rewarded(pk.unit))
+	limit := e.p.MostUnits(u, e.rewarded(pk.Unit))
 	switch {
-	case u.Form == Every:
+	case u.Form == pricing.Every:
 		e.everys(pk, limit, try)
-	case u.inSets():
+	case u.InSets():
 		e.sets(pk, limit, try)
 	default:
 		e.some(pk, limit, try)
@@ -36,14 +40,14 @@ func (e *enumerator) rewarded(unit int) int64 {
 	var n int64
 	for _, c := range e.claims {
 		if e.owner[c.Unit] == e.owner[unit] {
-			n += e.p.rewarded(c)
+			n += e.p.Rewarded(c)
 		}
 	}
 	return n
 }
 
 // claim takes the units of a claim, or gives them back.
-func (e *enumerator) claim(c Claim, sign int64) {
+func (e *enumerator) claim(c pricing.Claim, sign int64) {
 	for _, part := range c.Parts {
 		e.free[part.Line] -= sign * part.Qty
 	}
@@ -56,25 +60,25 @@ func (e *enumerator) claim(c Claim, sign int64) {
 
 // sets enumerates the ways to make sets of free units: the one that saves most,
 // then every other grouping.
-func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
-	u := &e.p.Units[pk.unit]
+func (e *enumerator) sets(pk pricing.Pick, limit int64, try func(pricing.Claim)) {
+	u := &e.p.Units[pk.Unit]
 	if !e.charge(len(e.free) / 8) {
 		return
 	}
-	first := e.p.claimSets(pk, e.free, limit)
+	first := claimSets(e.p, pk, e.free, limit)
 	if first.Sets == 0 {
 		return
 	}
 	try(first)
-	runs := e.p.runsOf(pk, u.On, e.free)
-	most := limit / e.p.rewardedPerSet(u)
-	var made []Part
+	runs := e.p.RunsOf(pk, u.On, e.free)
+	most := limit / e.p.RewardedPerSet(u)
+	var made []pricing.Part
 	var count int64
 	var last []int64
 	var more func()
 	more = func() {
 		if count > 0 {
-			c := Claim{Unit: pk.unit, Sets: count, Parts: slices.Clone(made)}
+			c := pricing.Claim{Unit: pk.Unit, Sets: count, Parts: slices.Clone(made)}
 			if !sameParts(c, first) {
 				try(c)
 			}
@@ -82,34 +86,34 @@ func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 		if count == most {
 			return
 		}
-		vectors(runs, u.Size, last, func(v []int64) bool {
+		pricing.Vectors(runs, u.Size, last, func(v []int64) bool {
 			if !e.step() {
 				return false
 			}
-			var set []run
+			var set []pricing.Run
 			for k, n := range v {
 				if n > 0 {
-					set = append(set, run{runs[k].line, n, runs[k].price})
+					set = append(set, pricing.Run{Line: runs[k].Line, Qty: n, Price: runs[k].Price})
 				}
 			}
-			parts := e.p.setParts(u, set)
+			parts := e.p.SetParts(u, set)
 			if parts == nil {
 				return true
 			}
 			was := last
 			last, count = slices.Clone(v), count+1
 			for k, n := range v {
-				runs[k].qty -= n
+				runs[k].Qty -= n
 			}
-			one := func(parts []Part) {
+			one := func(parts []pricing.Part) {
 				made = append(made, parts...)
 				more()
 				made = made[:len(made)-len(parts)]
 			}
 			one(parts)
-			e.p.otherWays(u, set, one)
+			e.p.OtherWays(u, set, one)
 			for k, n := range v {
-				runs[k].qty += n
+				runs[k].Qty += n
 			}
 			last, count = was, count-1
 			return !e.over
@@ -118,14 +122,14 @@ func (e *enumerator) sets(pk pick, limit int64, try func(Claim)) {
 	more()
 }
 
-func sameParts(a, b Claim) bool {
+func sameParts(a, b pricing.Claim) bool {
 	return a.Sets == b.Sets && slices.Equal(joined(a.Parts), joined(b.Parts))
 }
 
 // joined puts parts of one line and price together, in order.
-func joined(parts []Part) []Part {
+func joined(parts []pricing.Part) []pricing.Part {
 	out := slices.Clone(parts)
-	slices.SortFunc(out, func(a, b Part) int {
+	slices.SortFunc(out, func(a, b pricing.Part) int {
 		if a.Line != b.Line {
 			return a.Line - b.Line
 		}
@@ -145,14 +149,14 @@ func joined(parts []Part) []Part {
 
 // some enumerates the claims of a rung that rewards a limited number of units:
 // the cheapest, the dearest, or any up to its limit.
-func (e *enumerator) some(pk pick, limit int64, try func(Claim)) {
-	u := &e.p.Units[pk.unit]
-	var can []run
+func (e *enumerator) some(pk pricing.Pick, limit int64, try func(pricing.Claim)) {
+	u := &e.p.Units[pk.Unit]
+	var can []pricing.Run
 	var units int64
-	for _, r := range e.p.runs(u.On, e.free) {
-		if (pk.kind < 0 || e.p.kind(u, r.line) == pk.kind) && e.p.saves(u, r.line, r.price) > 0 {
+	for _, r := range e.p.Runs(u.On, e.free) {
+		if (pk.Kind < 0 || e.p.Kind(u, r.Line) == pk.Kind) && e.p.Saves(u, r.Line, r.Price) > 0 {
 			can = append(can, r)
-			units += r.qty
+			units += r.Qty
 		}
 	}
 	if u.Pick > 0 {
@@ -171,14 +175,14 @@ func (e *enumerator) some(pk pick, limit int64, try func(Claim)) {
 		least = 1
 	}
 	for ; n >= least && !e.over; n-- {
-		vectors(can, n, nil, func(v []int64) bool {
+		pricing.Vectors(can, n, nil, func(v []int64) bool {
 			if !e.step() {
 				return false
 			}
-			c := Claim{Unit: pk.unit}
+			c := pricing.Claim{Unit: pk.Unit}
 			for k, q := range v {
 				if q > 0 {
-					c.Parts = append(c.Parts, e.p.parts(u, can[k].line, q, can[k].price)...)
+					c.Parts = append(c.Parts, e.p.Parts(u, can[k].Line, q, can[k].Price)...)
 				}
 			}
 			try(c)
@@ -202,7 +206,7 @@ func (e *enumerator) simples(line int) {
 		return
 	}
 	price := e.p.Lines[line].Unit
-	takers := e.p.takersOf(nil, e.simple, line)
+	takers := takersOf(e.p, nil, e.simple, line)
 	if len(takers) == 0 {
 		e.simples(line + 1) // its units stay free
 		return
@@ -213,7 +217,7 @@ func (e *enumerator) simples(line int) {
 		q := e.free[line]
 		if at == len(takers)-1 {
 			if q > 0 {
-				e.claim(Claim{Unit: t.unit, Parts: e.p.parts(&e.p.Units[t.unit], line, q, price)}, 1)
+				e.claim(pricing.Claim{Unit: t.unit, Parts: e.p.Parts(&e.p.Units[t.unit], line, q, price)}, 1)
 				e.simplesNext(line + 1)
 				e.claim(e.claims[len(e.claims)-1], -1)
 			} else {
@@ -229,7 +233,7 @@ func (e *enumerator) simples(line int) {
 				give(at + 1)
 				continue
 			}
-			e.claim(Claim{Unit: t.unit, Parts: e.p.parts(&e.p.Units[t.unit], line, n, price)}, 1)
+			e.claim(pricing.Claim{Unit: t.unit, Parts: e.p.Parts(&e.p.Units[t.unit], line, n, price)}, 1)
 			give(at + 1)
 			e.claim(e.claims[len(e.claims)-1], -1)
 		}

@@ -1,32 +1,33 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // claimSets returns the claim of a reward in sets that saves most from the free
 // units: sets from the dearest units down, as many as save money, at most
 // limit rewarded units. Its time grows with lines, not with units.
-func (p *Problem) claimSets(pk pick, free []int64, limit int64) Claim {
-	u := &p.Units[pk.unit]
-	c := Claim{Unit: pk.unit}
-	if u.Form == Every {
-		return p.claimEvery(pk, free, limit)
+func claimSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+	u := &p.Units[pk.Unit]
+	c := pricing.Claim{Unit: pk.Unit}
+	if u.Form == pricing.Every {
+		return claimEvery(p, pk, free, limit)
 	}
-	runs := p.runsOf(pk, u.On, free)
-	most := limit / max(1, p.rewardedPerSet(u))
+	runs := p.RunsOf(pk, u.On, free)
+	most := limit / max(1, p.RewardedPerSet(u))
 	for len(runs) > 0 && c.Sets < most {
 		n := int64(1)
-		var set []run
-		if runs[0].qty >= u.Size {
-			n = min(runs[0].qty/u.Size, most-c.Sets)
-			set = []run{{runs[0].line, u.Size, runs[0].price}}
+		var set []pricing.Run
+		if runs[0].Qty >= u.Size {
+			n = min(runs[0].Qty/u.Size, most-c.Sets)
+			set = []pricing.Run{{Line: runs[0].Line, Qty: u.Size, Price: runs[0].Price}}
 		} else {
-			set = cut(runs, u.Size)
+			set = pricing.Cut(runs, u.Size)
 		}
-		parts := p.setParts(u, set)
+		parts := p.SetParts(u, set)
 		if parts == nil {
 			break
 		}
@@ -35,7 +36,7 @@ func (p *Problem) claimSets(pk pick, free []int64, limit int64) Claim {
 			c.Parts = append(c.Parts, part)
 		}
 		for _, r := range set {
-			runs = drop(runs, r.qty*n)
+			runs = drop(runs, r.Qty*n)
 		}
 		c.Sets += n
 	}
@@ -43,8 +44,8 @@ func (p *Problem) claimSets(pk pick, free []int64, limit int64) Claim {
 }
 
 // drop takes n units off the first of runs.
-func drop(runs []run, n int64) []run {
-	if runs[0].qty -= n; runs[0].qty == 0 {
+func drop(runs []pricing.Run, n int64) []pricing.Run {
+	if runs[0].Qty -= n; runs[0].Qty == 0 {
 		return runs[1:]
 	}
 	return runs
@@ -53,10 +54,10 @@ func drop(runs []run, n int64) []run {
 // claimEvery returns a claim of "every" that saves most: as many sets as there
 // are units to earn and to reward, rewarding the cheapest that are left, or set by
 // set the dearest.
-func (p *Problem) claimEvery(pk pick, free []int64, limit int64) Claim {
-	u := &p.Units[pk.unit]
-	if u.Dearest && p.overlaps(u) {
-		return p.everyInTurn(pk, free, limit)
+func claimEvery(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+	u := &p.Units[pk.Unit]
+	if u.Dearest && p.Overlaps(u) {
+		return everyInTurn(p, pk, free, limit)
 	}
 	var units int64
 	for i := range free {
@@ -68,16 +69,16 @@ func (p *Problem) claimEvery(pk pick, free []int64, limit int64) Claim {
 	if most > 1<<10 {
 		// With so many, one more or less is found by halving.
 		most = mostFitting(most, func(n int64) bool {
-			_, ok := p.everyOf(pk, free, n, limit)
+			_, ok := everyOf(p, pk, free, n, limit)
 			return ok
 		})
 	}
 	for sets := most; sets > 0; sets-- {
-		if c, ok := p.everyOf(pk, free, sets, limit); ok {
+		if c, ok := everyOf(p, pk, free, sets, limit); ok {
 			return c
 		}
 	}
-	return Claim{Unit: pk.unit}
+	return pricing.Claim{Unit: pk.Unit}
 }
 
 // mostFitting returns the largest n up to most that fits, where fewer fit as well.
@@ -100,27 +101,27 @@ func mostFitting(most int64, fits func(int64) bool) int64 {
 // everyInTurn makes sets from the dearest units down: for each the dearest units
 // earn, those that cannot be rewarded before others, and the dearest that are not
 // dearer than they are rewarded.
-func (p *Problem) everyInTurn(pk pick, free []int64, limit int64) Claim {
-	u := &p.Units[pk.unit]
+func everyInTurn(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+	u := &p.Units[pk.Unit]
 	left := slices.Clone(free)
-	c := Claim{Unit: pk.unit}
+	c := pricing.Claim{Unit: pk.Unit}
 	for limit > 0 {
-		bought := cut(p.earning(pk, left), u.Size)
+		bought := pricing.Cut(earning(p, pk, left), u.Size)
 		if bought == nil {
 			break
 		}
 		after := slices.Clone(left)
 		for _, r := range bought {
-			after[r.line] -= r.qty
+			after[r.Line] -= r.Qty
 		}
-		one, ok := p.everyFrom(pk, bought, after, 1, limit)
+		one, ok := everyFrom(p, pk, bought, after, 1, limit)
 		if !ok {
 			break
 		}
-		got := p.rewarded(one)
+		got := p.Rewarded(one)
 		n := int64(1)
 		if got == u.Gets {
-			n = max(1, min(p.repeats(one, left), limit/got))
+			n = max(1, min(repeats(p, one, left), limit/got))
 		}
 		for _, part := range one.Parts {
 			part.Qty *= n
@@ -137,8 +138,8 @@ func (p *Problem) everyInTurn(pk pick, free []int64, limit int64) Claim {
 }
 
 // repeats is how many times over a set can be made of what is left.
-func (p *Problem) repeats(c Claim, left []int64) int64 {
-	n := anyUnits
+func repeats(p *pricing.Problem, c pricing.Claim, left []int64) int64 {
+	n := pricing.AnyUnits
 	need := map[int]int64{}
 	for _, part := range c.Parts {
 		need[part.Line] += part.Qty
@@ -151,13 +152,13 @@ func (p *Problem) repeats(c Claim, left []int64) int64 {
 
 // earning lists the units that may earn, those first that cannot be rewarded, then
 // the dearest.
-func (p *Problem) earning(pk pick, free []int64) []run {
-	u := &p.Units[pk.unit]
-	all := p.runsOf(pk, u.Goal.Scope, free)
-	out := make([]run, 0, len(all))
+func earning(p *pricing.Problem, pk pricing.Pick, free []int64) []pricing.Run {
+	u := &p.Units[pk.Unit]
+	all := p.RunsOf(pk, u.Goal.Scope, free)
+	out := make([]pricing.Run, 0, len(all))
 	for _, rewarded := range []bool{false, true} {
 		for _, r := range all {
-			if u.On[r.line] == rewarded {
+			if u.On[r.Line] == rewarded {
 				out = append(out, r)
 			}
 		}
@@ -168,93 +169,93 @@ func (p *Problem) earning(pk pick, free []int64) []run {
 // everyOf builds a claim of "every" with so many sets. The units that earn are
 // those that cannot be rewarded first, then the dearest; the rewarded ones are the
 // cheapest of the rest (dearest: the dearest that nothing forbids).
-func (p *Problem) everyOf(pk pick, free []int64, sets, limit int64) (Claim, bool) {
-	u := &p.Units[pk.unit]
-	bought := cut(p.earning(pk, free), sets*u.Size)
+func everyOf(p *pricing.Problem, pk pricing.Pick, free []int64, sets, limit int64) (pricing.Claim, bool) {
+	u := &p.Units[pk.Unit]
+	bought := pricing.Cut(earning(p, pk, free), sets*u.Size)
 	if bought == nil {
-		return Claim{}, false
+		return pricing.Claim{}, false
 	}
 	left := slices.Clone(free)
 	for _, r := range bought {
-		left[r.line] -= r.qty
+		left[r.Line] -= r.Qty
 	}
-	return p.everyFrom(pk, bought, left, sets, limit)
+	return everyFrom(p, pk, bought, left, sets, limit)
 }
 
 // everyFrom rewards units for bought ones: the claim, or false where nothing is
 // saved or a rewarded unit would be dearer than those that earned it.
-func (p *Problem) everyFrom(pk pick, bought []run, left []int64, sets, limit int64) (Claim, bool) {
-	u := &p.Units[pk.unit]
-	cheap := p.runsOf(pk, u.On, left)
+func everyFrom(p *pricing.Problem, pk pricing.Pick, bought []pricing.Run, left []int64, sets, limit int64) (pricing.Claim, bool) {
+	u := &p.Units[pk.Unit]
+	cheap := p.RunsOf(pk, u.On, left)
 	if !u.Dearest {
-		cheap = cheapestFirst(cheap)
+		cheap = pricing.CheapestFirst(cheap)
 	}
-	c := Claim{Unit: pk.unit, Sets: sets}
+	c := pricing.Claim{Unit: pk.Unit, Sets: sets}
 	for _, r := range bought {
-		c.Parts = append(c.Parts, Part{r.line, r.qty, 0})
+		c.Parts = append(c.Parts, pricing.Part{Line: r.Line, Qty: r.Qty, Off: 0})
 	}
 	want := min(sets*u.Gets, limit)
-	var rewarded []run
-	ruled := p.overlaps(u)
+	var rewarded []pricing.Run
+	ruled := p.Overlaps(u)
 	for _, r := range cheap {
-		off := p.saves(u, r.line, r.price)
+		off := p.Saves(u, r.Line, r.Price)
 		if off == 0 || want == 0 {
 			continue
 		}
-		n := min(want, r.qty)
+		n := min(want, r.Qty)
 		if ruled { // units dearer than any that could earn them are passed over
 			n = mostFitting(n, func(n int64) bool {
-				return matched(bought, append(slices.Clone(rewarded), run{r.line, n, r.price}), sets, u.Size, u.Gets)
+				return pricing.Matched(bought, append(slices.Clone(rewarded), pricing.Run{Line: r.Line, Qty: n, Price: r.Price}), sets, u.Size, u.Gets)
 			})
 			if n == 0 {
 				continue
 			}
 		}
 		want -= n
-		rewarded = append(rewarded, run{r.line, n, r.price})
-		c.Parts = append(c.Parts, Part{r.line, n, off})
+		rewarded = append(rewarded, pricing.Run{Line: r.Line, Qty: n, Price: r.Price})
+		c.Parts = append(c.Parts, pricing.Part{Line: r.Line, Qty: n, Off: off})
 	}
 	var got int64
 	for _, r := range rewarded {
-		got += r.qty
+		got += r.Qty
 	}
 	// Every set must earn at least one unit, or it saves nothing.
 	if got <= (sets-1)*u.Gets || got == 0 {
-		return Claim{}, false
+		return pricing.Claim{}, false
 	}
 	return c, true
 }
 
 // claimMost returns the claim of a rung that saves most from the free units.
-func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
+func claimMost(p *pricing.Problem, unit, kind int, free []int64, limit int64) pricing.Claim {
 	u := &p.Units[unit]
 	switch {
-	case u.Form == Every:
-		return p.mostEvery(pick{unit, kind}, free, limit)
-	case u.inSets():
-		return p.claimSets(pick{unit, kind}, free, limit)
+	case u.Form == pricing.Every:
+		return mostEvery(p, pricing.Pick{Unit: unit, Kind: kind}, free, limit)
+	case u.InSets():
+		return claimSets(p, pricing.Pick{Unit: unit, Kind: kind}, free, limit)
 	}
-	var can []run
-	for _, r := range p.runs(u.On, free) {
-		if (kind < 0 || p.kind(u, r.line) == kind) && p.saves(u, r.line, r.price) > 0 {
+	var can []pricing.Run
+	for _, r := range p.Runs(u.On, free) {
+		if (kind < 0 || p.Kind(u, r.Line) == kind) && p.Saves(u, r.Line, r.Price) > 0 {
 			can = append(can, r)
 		}
 	}
 	switch {
 	case u.Pick > 0 && !u.Dearest:
 		limit = min(limit, u.Pick)
-		slices.SortStableFunc(can, func(a, b run) int { return compareMinor(a.price, b.price) })
+		slices.SortStableFunc(can, func(a, b pricing.Run) int { return pricing.CompareMinor(a.Price, b.Price) })
 	case u.Pick > 0:
 		limit = min(limit, u.Pick)
 	default:
-		slices.SortStableFunc(can, func(a, b run) int {
-			return compareMinor(p.saves(u, b.line, b.price), p.saves(u, a.line, a.price))
+		slices.SortStableFunc(can, func(a, b pricing.Run) int {
+			return pricing.CompareMinor(p.Saves(u, b.Line, b.Price), p.Saves(u, a.Line, a.Price))
 		})
 	}
-	c := Claim{Unit: unit}
+	c := pricing.Claim{Unit: unit}
 	for _, r := range can {
-		if n := min(limit, r.qty); n > 0 {
-			c.Parts = append(c.Parts, p.parts(u, r.line, n, r.price)...)
+		if n := min(limit, r.Qty); n > 0 {
+			c.Parts = append(c.Parts, p.Parts(u, r.Line, n, r.Price)...)
 			limit -= n
 		}
 	}
@@ -263,13 +264,13 @@ func (p *Problem) claimMost(unit, kind int, free []int64, limit int64) Claim {
 
 // mostEvery returns the claim of "every" that saves most and leaves nothing half
 // done, of so many as are looked at.
-func (p *Problem) mostEvery(pk pick, free []int64, limit int64) Claim {
-	e := p.newEnumerator(mostEverySteps)
+func mostEvery(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+	e := newEnumerator(p, mostEverySteps)
 	e.free = slices.Clone(free)
-	best, most := Claim{Unit: pk.unit}, money.Minor(0)
-	e.everys(pk, limit, func(c Claim) {
+	best, most := pricing.Claim{Unit: pk.Unit}, money.Minor(0)
+	e.everys(pk, limit, func(c pricing.Claim) {
 		e.claim(c, 1)
-		if saved := c.Saved(); saved > most && !p.moreEvery(&taking{free: e.free}, c, pk, limit-p.rewarded(c)) {
+		if saved := c.Saved(); saved > most && !p.MoreEvery(&pricing.Taking{Free: e.free}, c, pk, limit-p.Rewarded(c)) {
 			best, most = c, saved
 		}
 		e.claim(c, -1)

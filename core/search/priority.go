@@ -1,22 +1,23 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // Turns is how far a walk through the rungs in the merchant's order has come.
 type Turns struct {
-	p      *Problem
-	Units  UnitChoice // what units cost by now
+	p      *pricing.Problem
+	Units  pricing.UnitChoice // what units cost by now
 	Orders []bool
 	Ships  []int // shipping rungs that have had their turn: what they give is worked out on what is left
 	Asked  int   // gifts whose turn has come
 	Cut    bool  // whether not every taking of units was looked at
 	free   []int64
-	stacks []pick // rungs that go on top of what the others leave
-	picks  []pick // unit rungs given, those that stack too
+	stacks []pricing.Pick // rungs that go on top of what the others leave
+	picks  []pricing.Pick // unit rungs given, those that stack too
 }
 
 // Judge answers, for a walk in the merchant's order, what holds.
@@ -25,9 +26,9 @@ type Judge struct {
 	// line are counted, for one kind of product or (-1) all.
 	Unit func(unit, kind int, units func(line int) int64) bool
 	// Within tells whether the added unit's price lies in one of some ranges.
-	Within func(ranges []Prices) bool
+	Within func(ranges []pricing.Prices) bool
 	// Goal tells whether the goal of an order, shipping or gift rung holds.
-	Goal func(r Ref, t *Turns) bool
+	Goal func(r pricing.Ref, t *Turns) bool
 	// Allowed tells whether every order rung given takes something, within all limits.
 	Allowed func(t *Turns) bool
 	// Lowers tells whether a shipping rung lowers what others leave of the fee, and
@@ -36,32 +37,32 @@ type Judge struct {
 }
 
 // exactly judges for the added unit's present price.
-func (p *Problem) exactly(method int) Judge {
+func exactly(p *pricing.Problem, method int) Judge {
 	// What a walk has come to, worked out once for each step of it.
 	var units []money.Minor
 	var orders []bool
-	var goods goodsSide
-	var no Refusal
-	at := func(t *Turns) *goodsSide {
+	var goods pricing.GoodsSide
+	var no pricing.Refusal
+	at := func(t *Turns) *pricing.GoodsSide {
 		if after := t.Units.After; len(units) == 0 || &units[0] != &after[0] || !slices.Equal(orders, t.Orders) {
 			units, orders = after, slices.Clone(t.Orders)
-			goods, no = p.order(&t.Units, orders)
+			goods, no = p.Order(&t.Units, orders)
 		}
 		return &goods
 	}
 	return Judge{
-		Unit: func(unit, kind int, units func(int) int64) bool { return p.holdsNow(&p.Units[unit], kind, units) },
-		Within: func(ranges []Prices) bool {
-			x := p.addedPrice()
-			return slices.ContainsFunc(ranges, func(r Prices) bool { return r.From <= x && x <= r.To })
+		Unit: func(unit, kind int, units func(int) int64) bool { return p.HoldsNow(&p.Units[unit], kind, units) },
+		Within: func(ranges []pricing.Prices) bool {
+			x := p.AddedPrice()
+			return slices.ContainsFunc(ranges, func(r pricing.Prices) bool { return r.From <= x && x <= r.To })
 		},
-		Goal: func(r Ref, t *Turns) bool {
+		Goal: func(r pricing.Ref, t *Turns) bool {
 			g := p.GoalOf(r)
 			var after []money.Minor
-			if g.Basis == AfterOrder {
-				after = at(t).after // allowed, and trimmed as it will be
+			if g.Basis == pricing.AfterOrder {
+				after = at(t).After // allowed, and trimmed as it will be
 			}
-			return g.Meets(p.MeasureOf(g, p.at(g.Basis, t.Units.After, after)))
+			return g.Meets(p.MeasureOf(g, p.At(g.Basis, t.Units.After, after)))
 		},
 		Allowed: func(t *Turns) bool {
 			at(t)
@@ -71,7 +72,7 @@ func (p *Problem) exactly(method int) Judge {
 			if method < 0 {
 				return false, true
 			}
-			return p.Lowers(i, method, p.FeeWith(method, p.listFee(at(t), method), others))
+			return p.Lowers(i, method, p.FeeWith(method, p.ListFee(at(t), method), others))
 		},
 	}
 }
@@ -79,31 +80,31 @@ func (p *Problem) exactly(method int) Judge {
 // InOrder takes rungs in the merchant's order, each wherever it is allowed and no
 // earlier one loses what it gives. A unit rung takes, of all allowed takings, units
 // that save most at its turn.
-func (p *Problem) InOrder(j Judge) *Turns {
+func InOrder(p *pricing.Problem, j Judge) *Turns {
 	t := &Turns{p: p, Orders: make([]bool, len(p.Orders))}
-	t.free = p.quantities()
-	t.Units = p.noUnits()
-	for _, r := range p.turns() {
-		if r.Class == GiftClass {
+	t.free = p.Quantities()
+	t.Units = p.NoUnits()
+	for _, r := range turns(p) {
+		if r.Class == pricing.GiftClass {
 			t.Asked = r.Index + 1
 			continue
 		}
-		if r.Class == UnitClass && p.Units[r.Index].apart() {
-			if i := r.Index - 1; i < 0 || p.Units[i].Key.Nudge != p.Units[r.Index].Key.Nudge || !p.Units[i].apart() {
+		if r.Class == pricing.UnitClass && p.Units[r.Index].Apart() {
+			if i := r.Index - 1; i < 0 || p.Units[i].Key.Nudge != p.Units[r.Index].Key.Nudge || !p.Units[i].Apart() {
 				t.productsTurn(j, r.Index) // such a nudge is given as a whole
 			}
 			continue
 		}
-		if r.Class == ShippingClass { // whether its goal holds, what is left tells
+		if r.Class == pricing.ShippingClass { // whether its goal holds, what is left tells
 			if !t.refused(j, r) {
 				t.Ships = append(t.Ships, r.Index)
 			}
 			continue
 		}
-		if !t.holds(j, r) || p.topped(r, func(o Ref) bool { return t.holds(j, o) }) || t.refused(j, r) {
+		if !t.holds(j, r) || p.Topped(r, func(o pricing.Ref) bool { return t.holds(j, o) }) || t.refused(j, r) {
 			continue
 		}
-		if r.Class == UnitClass {
+		if r.Class == pricing.UnitClass {
 			t.unitTurn(j, r.Index)
 			continue
 		}
@@ -115,8 +116,8 @@ func (p *Problem) InOrder(j Judge) *Turns {
 }
 
 // holds tells whether the goal of a rung holds by now.
-func (t *Turns) holds(j Judge, r Ref) bool {
-	if r.Class == UnitClass {
+func (t *Turns) holds(j Judge, r pricing.Ref) bool {
+	if r.Class == pricing.UnitClass {
 		return j.Unit(r.Index, -1, t.counts(&t.p.Units[r.Index]))
 	}
 	return j.Goal(r, t)
@@ -137,32 +138,32 @@ func (t *Turns) clone() *Turns {
 // what remains, and the gifts; false where a gift that is due stands against it.
 func (t *Turns) Given(j Judge) (ships []int, gifts []bool, ok bool) {
 	p := t.p
-	paid := p.paid(t.Units.Given, t.Orders, nil)
-	holds := func(r Ref) bool { return t.holds(j, r) }
+	paid := p.Paid(t.Units.Given, t.Orders, nil)
+	holds := func(r pricing.Ref) bool { return t.holds(j, r) }
 	for _, i := range t.Ships {
-		r := Ref{ShippingClass, i}
-		if lowers, within := j.Lowers(i, t, ships); lowers && within && holds(r) && !p.topped(r, holds) && !p.refusedBy(r, paid) {
+		r := pricing.Ref{Class: pricing.ShippingClass, Index: i}
+		if lowers, within := j.Lowers(i, t, ships); lowers && within && holds(r) && !p.Topped(r, holds) && !p.RefusedBy(r, paid) {
 			ships, paid = append(ships, i), append(paid, r)
 		}
 	}
-	gifts, ok = p.giftsBeside(paid, t.Asked, holds)
+	gifts, ok = p.GiftsBeside(paid, t.Asked, holds)
 	return ships, gifts, ok
 }
 
 // refused tells whether a rung may not stand beside what a walk gives.
-func (t *Turns) refused(j Judge, r Ref) bool {
+func (t *Turns) refused(j Judge, r pricing.Ref) bool {
 	p := t.p
 	if !p.Bonds().Units {
 		return false
 	}
 	ships, gifts, _ := t.Given(j)
-	beside := p.paid(t.Units.Given, t.Orders, ships)
+	beside := p.Paid(t.Units.Given, t.Orders, ships)
 	for i, g := range gifts {
 		if g {
-			beside = append(beside, Ref{GiftClass, i})
+			beside = append(beside, pricing.Ref{Class: pricing.GiftClass, Index: i})
 		}
 	}
-	return p.refusedBy(r, beside)
+	return p.RefusedBy(r, beside)
 }
 
 // accept takes a step if it is allowed, keeps limits and floors, and nothing that was
@@ -182,9 +183,9 @@ func (t *Turns) keeps(j Judge, was *Turns) bool {
 	if !j.Allowed(t) {
 		return false
 	}
-	holds := func(r Ref) bool { return t.holds(j, r) }
+	holds := func(r pricing.Ref) bool { return t.holds(j, r) }
 	for i, g := range t.Orders {
-		if r := (Ref{OrderClass, i}); g && (!holds(r) || p.topped(r, holds)) {
+		if r := (pricing.Ref{Class: pricing.OrderClass, Index: i}); g && (!holds(r) || p.Topped(r, holds)) {
 			return false
 		}
 	}
@@ -202,11 +203,11 @@ func (t *Turns) keeps(j Judge, was *Turns) bool {
 		}
 	}
 	for _, i := range ships {
-		r := Ref{ShippingClass, i}
+		r := pricing.Ref{Class: pricing.ShippingClass, Index: i}
 		if slices.Contains(nowShips, i) {
 			continue
 		}
-		if lowers, _ := j.Lowers(i, t, nowShips); lowers || !holds(r) || p.topped(r, holds) {
+		if lowers, _ := j.Lowers(i, t, nowShips); lowers || !holds(r) || p.Topped(r, holds) {
 			return false // it is given no more, and not because nothing is left of the fee
 		}
 	}
@@ -215,8 +216,8 @@ func (t *Turns) keeps(j Judge, was *Turns) bool {
 
 // counts tells how many units of each line a rung's goal may count: those that
 // are free and those its own nudge has taken.
-func (t *Turns) counts(u *Unit) func(line int) int64 {
-	if t.p.nudge(u.Nudge).Stacks {
+func (t *Turns) counts(u *pricing.Unit) func(line int) int64 {
+	if t.p.Nudge(u.Nudge).Stacks {
 		return func(i int) int64 { return t.p.Lines[i].Quantity }
 	}
 	return func(i int) int64 {
@@ -224,7 +225,7 @@ func (t *Turns) counts(u *Unit) func(line int) int64 {
 		for k := range t.Units.Claims {
 			c := &t.Units.Claims[k]
 			if o := &t.p.Units[c.Unit]; o.Key.Nudge == u.Key.Nudge {
-				n += c.taken(i)
+				n += c.Taken(i)
 			}
 		}
 		return n
@@ -232,24 +233,24 @@ func (t *Turns) counts(u *Unit) func(line int) int64 {
 }
 
 // byPriority is the choice made in the merchant's order.
-func (p *Problem) byPriority(method int) candidate {
-	j := p.exactly(method)
-	t := p.InOrder(j)
-	st, _ := p.order(&t.Units, t.Orders)
+func byPriority(p *pricing.Problem, method int) candidate {
+	j := exactly(p, method)
+	t := InOrder(p, j)
+	st, _ := p.Order(&t.Units, t.Orders)
 	ships, gifts, _ := t.Given(j)
-	ship, _ := p.shipping(&st, method, ships)
-	return candidate{units: &t.Units, goodsSide: st, shippingSide: ship, gifts: gifts}
+	ship, _ := p.Shipping(&st, method, ships)
+	return candidate{units: &t.Units, GoodsSide: st, ShippingSide: ship, gifts: gifts}
 }
 
 // turns lists the rungs in the merchant's order.
-func (p *Problem) turns() []Ref {
-	if p.inTurn == nil {
-		p.EachRung(func(r Ref) { p.inTurn = append(p.inTurn, r) })
-		slices.SortStableFunc(p.inTurn, func(a, b Ref) int {
-			_, x := p.rung(a)
-			_, y := p.rung(b)
+func turns(p *pricing.Problem) []pricing.Ref {
+	if p.InTurn == nil {
+		p.EachRung(func(r pricing.Ref) { p.InTurn = append(p.InTurn, r) })
+		slices.SortStableFunc(p.InTurn, func(a, b pricing.Ref) int {
+			_, x := p.Rung(a)
+			_, y := p.Rung(b)
 			return x.Compare(*y)
 		})
 	}
-	return p.inTurn
+	return p.InTurn
 }

@@ -1,13 +1,17 @@
-package pricing
+package search
 
-import "slices"
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/pricing"
+)
 
 // listOptions lists what may be given of each ladder.
 func (e *enumerator) listOptions() {
 	p := e.p
 	// Ladders that can give nothing to this cart take no part.
 	e.ladders = slices.DeleteFunc(e.ladders, func(l ladder) bool {
-		return !slices.ContainsFunc(l.rungs, func(u int) bool { return p.couldHold(&p.Units[u], -1, true) && p.savesAny(u, -1) })
+		return !slices.ContainsFunc(l.rungs, func(u int) bool { return couldHold(p, &p.Units[u], -1, true) && savesAny(p, u, -1) })
 	})
 	for i := range e.ladders {
 		for _, u := range e.ladders[i].rungs {
@@ -21,24 +25,24 @@ func (e *enumerator) listOptions() {
 
 // options lists what may be given of a ladder: every set of rungs whose goals
 // can hold, or of a replacing ladder every single one; nothing comes last.
-func (e *enumerator) options(at int) [][]pick {
+func (e *enumerator) options(at int) [][]pricing.Pick {
 	l, p := &e.ladders[at], e.p
 	var can []int
 	for _, u := range l.rungs {
-		if p.couldHold(&p.Units[u], -1, true) {
+		if couldHold(p, &p.Units[u], -1, true) {
 			can = append(can, u)
 		}
 	}
 	slices.Reverse(can) // the highest first
-	apart := slices.DeleteFunc(slices.Clone(can), func(u int) bool { return !p.Units[u].apart() })
-	can = slices.DeleteFunc(can, func(u int) bool { return p.Units[u].apart() })
-	var products [][]pick
+	apart := slices.DeleteFunc(slices.Clone(can), func(u int) bool { return !p.Units[u].Apart() })
+	can = slices.DeleteFunc(can, func(u int) bool { return p.Units[u].Apart() })
+	var products [][]pricing.Pick
 	if len(apart) > 0 {
 		products = e.apart(at, apart)
 	}
 	if l.nudge.Replacing {
 		for _, u := range can {
-			products = append(products, []pick{{u, -1}})
+			products = append(products, []pricing.Pick{{Unit: u, Kind: -1}})
 		}
 		return append(products, nil)
 	}
@@ -48,13 +52,13 @@ func (e *enumerator) options(at int) [][]pick {
 	e.partial = e.partial || len(can) > mostTogether
 	can = can[:min(len(can), mostTogether)]
 	products = append(products, nil)
-	var out [][]pick
+	var out [][]pricing.Pick
 	for _, first := range products {
 		for set := 1<<len(can) - 1; set >= 0; set-- {
 			picks := slices.Clone(first)
 			for k, u := range can {
 				if set>>k&1 == 1 {
-					picks = append(picks, pick{u, -1})
+					picks = append(picks, pricing.Pick{Unit: u, Kind: -1})
 				}
 			}
 			out = append(out, picks)
@@ -69,37 +73,37 @@ const mostTogether = 10
 // couldHold tells whether a rung's goal can hold for some price of the added
 // unit: its threshold when no other nudge takes a unit, its upper end when others
 // take some.
-func (p *Problem) couldHold(u *Unit, kind int, contested bool) bool {
+func couldHold(p *pricing.Problem, u *pricing.Unit, kind int, contested bool) bool {
 	free := *u
 	if contested {
 		free.Goal.Most = 0
 	}
-	_, _, ok := p.heldFor(&free, kind, func(i int) int64 { return p.Lines[i].Quantity })
+	_, _, ok := p.HeldFor(&free, kind, func(i int) int64 { return p.Lines[i].Quantity })
 	return ok
 }
 
 // apart lists what may be given of a ladder that judges every product by itself:
 // for each product the rung it has reached, which is lower where others take
 // units of it.
-func (e *enumerator) apart(at int, can []int) [][]pick {
+func (e *enumerator) apart(at int, can []int) [][]pricing.Pick {
 	p := e.p
-	out := [][]pick{nil}
+	out := [][]pricing.Pick{nil}
 	seen := map[int]bool{}
 	for j := range p.Lines {
 		u0 := &p.Units[can[0]]
-		k := p.kind(u0, j)
+		k := p.Kind(u0, j)
 		if seen[k] || !u0.Goal.Scope[j] || p.Lines[j].Quantity == 0 {
 			continue
 		}
 		seen[k] = true
-		var ways [][]pick
+		var ways [][]pricing.Pick
 		contested := e.contested(at, k, u0)
 		for _, u := range can {
-			if !p.couldHold(&p.Units[u], k, contested) {
+			if !couldHold(p, &p.Units[u], k, contested) {
 				continue
 			}
-			if p.savesAny(u, k) && (!p.Units[u].inSets() || p.couldTake(pick{u, k}, j, e.free)) {
-				ways = append(ways, []pick{{u, k}})
+			if savesAny(p, u, k) && (!p.Units[u].InSets() || p.CouldTake(pricing.Pick{Unit: u, Kind: k}, j, e.free)) {
+				ways = append(ways, []pricing.Pick{{Unit: u, Kind: k}})
 			}
 			if !contested {
 				break
@@ -108,7 +112,7 @@ func (e *enumerator) apart(at int, can []int) [][]pick {
 		if contested || len(ways) == 0 {
 			ways = append(ways, nil)
 		}
-		var next [][]pick
+		var next [][]pricing.Pick
 		for _, have := range out {
 			for _, way := range ways {
 				if e.step() {
@@ -118,11 +122,11 @@ func (e *enumerator) apart(at int, can []int) [][]pick {
 		}
 		out = next
 	}
-	return slices.DeleteFunc(out, func(p []pick) bool { return len(p) == 0 })
+	return slices.DeleteFunc(out, func(p []pricing.Pick) bool { return len(p) == 0 })
 }
 
 // contested tells whether another ladder may take units of a product.
-func (e *enumerator) contested(at, kind int, u *Unit) bool {
+func (e *enumerator) contested(at, kind int, u *pricing.Unit) bool {
 	if e.ladders[at].nudge.Stacks {
 		return false // it goes on top of others
 	}
@@ -131,7 +135,7 @@ func (e *enumerator) contested(at, kind int, u *Unit) bool {
 			continue
 		}
 		for j, in := range e.ladders[i].lines {
-			if in && e.p.kind(u, j) == kind && e.p.Lines[j].Quantity > 0 {
+			if in && e.p.Kind(u, j) == kind && e.p.Lines[j].Quantity > 0 {
 				return true
 			}
 		}
@@ -139,10 +143,10 @@ func (e *enumerator) contested(at, kind int, u *Unit) bool {
 	return false
 }
 
-func (p *Problem) savesAny(unit, kind int) bool {
+func savesAny(p *pricing.Problem, unit, kind int) bool {
 	u := &p.Units[unit]
 	for j, l := range p.Lines {
-		if u.On[j] && (kind < 0 || p.kind(u, j) == kind) && l.Quantity > 0 && (u.inSets() || p.saves(u, j, l.Unit) > 0) {
+		if u.On[j] && (kind < 0 || p.Kind(u, j) == kind) && l.Quantity > 0 && (u.InSets() || p.Saves(u, j, l.Unit) > 0) {
 			return true
 		}
 	}
@@ -153,7 +157,7 @@ func (p *Problem) savesAny(unit, kind int) bool {
 func (e *enumerator) clashes(at int) bool {
 	n := e.ladders[at].nudge
 	for _, pk := range e.picks {
-		if o := e.owner[pk.unit]; o != at && clash(n, e.ladders[o].nudge, UnitClass, UnitClass) {
+		if o := e.owner[pk.Unit]; o != at && pricing.Clash(n, e.ladders[o].nudge, pricing.UnitClass, pricing.UnitClass) {
 			return true
 		}
 	}

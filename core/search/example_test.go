@@ -1,4 +1,4 @@
-package pricing_test
+package search_test
 
 import (
 	"fmt"
@@ -6,12 +6,13 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/search"
 )
 
 // 5 % off the order from 50.00, free shipping (5.90) from 60.00 after it; the cart
 // holds 62.00. With the 5 % goods fall to 58.90 and shipping is due: 64.80. Left
 // out, goods are 62.00 and shipping is free.
-func ExampleProblem_Solve() {
+func ExampleSolve() {
 	all := pricing.Scope{true}
 	five, _ := money.ParsePercent("5")
 	p := &pricing.Problem{
@@ -21,10 +22,10 @@ func ExampleProblem_Solve() {
 		Ships:    []pricing.Shipping{{Key: pricing.Key{Priority: 2, Nudge: "free"}, Nudge: -1, By: []pricing.ShippingReward{{Form: pricing.Free}}, Goal: pricing.Goal{Scope: all, Basis: pricing.AfterOrder, Threshold: 6000}}},
 		Methods:  []pricing.Fees{catalog.Method{Bands: []catalog.Band{{Fee: 590}}}},
 	}
-	o := p.Solve()
+	o := search.Solve(p)
 	fmt.Println(o.ToPay, o.Fee, o.OrderGiven, o.Exact)
 	p.Mode = pricing.ByPriority
-	fmt.Println(p.Solve().ToPay)
+	fmt.Println(search.Solve(p).ToPay)
 	// Output:
 	// 6200 0 [false] true
 	// 6480
@@ -38,7 +39,7 @@ func ExampleProblem_Status() {
 		p.Nudges = append(p.Nudges, pricing.Nudge{Group: "winter"}) // one of the group is given
 		p.Orders = append(p.Orders, pricing.Order{Key: pricing.Key{Priority: i, Nudge: fmt.Sprint(i)}, Nudge: i, Lines: all, Amount: off, Goal: pricing.Goal{Scope: all}})
 	}
-	o := p.Solve()
+	o := search.Solve(p)
 	for i := range p.Orders {
 		fmt.Println(p.Status(&o, pricing.Ref{Class: pricing.OrderClass, Index: i}) == pricing.Reached)
 	}

@@ -1,34 +1,35 @@
-package pricing
+package bounds
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
-// slack bounds how much more than the cheapest a unit choice may cost and still
+// Slack bounds how much more than the cheapest a unit choice may cost and still
 // be part of the best one: what shipping and the order rewards that depend on
 // what units cost can be worth at most.
-func (p *Problem) slack(added money.Minor) money.Minor {
+func Slack(p *pricing.Problem, added money.Minor) money.Minor {
 	if p.Added {
 		added = max(added, p.Lines[0].Amount)
 	}
-	bonds := p.bound()
+	bonds := p.Bound()
 	if bonds && len(p.Gifts) > 0 {
-		return anyAddition / 2
+		return pricing.AnyAddition / 2
 	}
 	var out money.Minor
 	all := bonds || p.Floor > 0 || p.MostOff > 0
-	open := all || slices.ContainsFunc(p.Ships, func(s Shipping) bool { return p.undecided(s.Goal, added) })
+	open := all || slices.ContainsFunc(p.Ships, func(s pricing.Shipping) bool { return undecided(p, s.Goal, added) })
 	for i, m := range p.Methods {
-		if !all && p.surelyFree(i) {
+		if !all && surelyFree(p, i) {
 			continue
 		}
 		least, fee := m.FeeRange(0, money.Most, p.Grams)
 		if !open {
 			fee -= least // which rewards are given is settled; only the table's bands are not
 		}
-		out = max(out, fee+taxOn(p.ShippingTax, fee))
+		out = max(out, fee+pricing.TaxOn(p.ShippingTax, fee))
 	}
 	var rate money.Rate
 	for _, l := range p.Lines {
@@ -43,18 +44,18 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 		for j, in := range o.Lines {
 			if in {
 				sum += p.Lines[j].Amount
-				least += p.lowest(j)
+				least += lowest(p, j)
 			}
 		}
 		off := o.Off(sum)
 		taken += off
-		if !all && taken < least && o.Percent < money.Whole && !p.undecided(o.Goal, added) {
+		if !all && taken < least && o.Percent < money.Whole && !undecided(p, o.Goal, added) {
 			continue // what is dearer before it stays dearer after it
 		}
-		out += off + taxOn(rate, off)
+		out += off + pricing.TaxOn(rate, off)
 	}
 	switch {
-	case p.TaxShown && p.sameLines():
+	case p.TaxShown && sameLines(p):
 		out += money.Minor(len(p.Orders)) // each is rounded once, on one sum
 	default:
 		out += money.Minor(2 * (len(p.Orders) + 1) * (len(p.Lines) + 1)) // rounding
@@ -62,8 +63,8 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 	// Percentages off the order shrink what lies between two unit choices.
 	for i := range p.Orders {
 		keep := money.Whole - p.Orders[i].Percent
-		if keep == 0 || out > anyAddition/4/money.Minor(money.Whole) {
-			return anyAddition / 2
+		if keep == 0 || out > pricing.AnyAddition/4/money.Minor(money.Whole) {
+			return pricing.AnyAddition / 2
 		}
 		out = out*money.Minor(money.Whole)/money.Minor(keep) + 1
 	}
@@ -71,7 +72,7 @@ func (p *Problem) slack(added money.Minor) money.Minor {
 }
 
 // sameLines tells whether all order rewards take from the same lines.
-func (p *Problem) sameLines() bool {
+func sameLines(p *pricing.Problem) bool {
 	for i := 1; i < len(p.Orders); i++ {
 		if !slices.Equal(p.Orders[i].Lines, p.Orders[0].Lines) {
 			return false
@@ -82,16 +83,16 @@ func (p *Problem) sameLines() bool {
 
 // surelyFree tells whether a method costs nothing whatever units cost and whatever is
 // added: a rung that nothing binds makes it free, and its goal holds in any case.
-func (p *Problem) surelyFree(method int) bool {
+func surelyFree(p *pricing.Problem, method int) bool {
 	if p.Bonds().Ships {
 		return false
 	}
 	for i := range p.Ships {
 		s := &p.Ships[i]
-		if s.By[method].Form != Free || s.Goal.Most > 0 || s.Goal.Threshold == 0 || p.nudge(s.Nudge).Replacing {
+		if s.By[method].Form != pricing.Free || s.Goal.Most > 0 || s.Goal.Threshold == 0 || p.Nudge(s.Nudge).Replacing {
 			continue
 		}
-		if least, _ := p.valueRange(&s.Goal, 0); least >= s.Goal.Threshold {
+		if least, _ := valueRange(p, &s.Goal, 0); least >= s.Goal.Threshold {
 			return true
 		}
 	}
@@ -100,21 +101,21 @@ func (p *Problem) surelyFree(method int) bool {
 
 // undecided tells whether what units cost may decide if a goal holds, for some
 // price of the added unit up to added.
-func (p *Problem) undecided(g Goal, added money.Minor) bool {
-	if g.Basis == Before || g.Measure != Value {
+func undecided(p *pricing.Problem, g pricing.Goal, added money.Minor) bool {
+	if g.Basis == pricing.Before || g.Measure != pricing.Value {
 		return false
 	}
-	least, most := p.valueRange(&g, added)
+	least, most := valueRange(p, &g, added)
 	any := slices.Contains(g.Scope, true)
 	return g.Most > 0 || g.Meets(least, any) != g.Meets(most, any)
 }
 
 // valueRange bounds a goal's measure for any choice of units and any price of the
 // added unit up to added.
-func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
-	hi := p.before(p.scratch)
-	p.scratch = hi
-	if g.Basis == Before || g.Measure != Value {
+func valueRange(p *pricing.Problem, g *pricing.Goal, added money.Minor) (least, most int64) {
+	hi := p.Before(p.Scratch)
+	p.Scratch = hi
+	if g.Basis == pricing.Before || g.Measure != pricing.Value {
 		if p.Added {
 			hi[0] = 0
 		}
@@ -125,18 +126,18 @@ func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
 		most, _ = p.MeasureOf(g, hi)
 		return least, most
 	}
-	if p.lows == nil {
-		p.lows = make([]money.Minor, len(p.Lines))
+	if p.Lows == nil {
+		p.Lows = make([]money.Minor, len(p.Lines))
 		for i := range p.Lines {
-			p.lows[i] = p.lowest(i)
+			p.Lows[i] = lowest(p, i)
 		}
 	}
 	if p.Added {
-		p.lows[0], hi[0] = 0, added
+		p.Lows[0], hi[0] = 0, added
 	}
-	least, _ = p.MeasureOf(g, p.lows)
+	least, _ = p.MeasureOf(g, p.Lows)
 	most, _ = p.MeasureOf(g, hi)
-	if g.Basis == AfterOrder {
+	if g.Basis == pricing.AfterOrder {
 		for i := range p.Orders {
 			o := &p.Orders[i]
 			sum := added
@@ -153,7 +154,7 @@ func (p *Problem) valueRange(g *Goal, added money.Minor) (least, most int64) {
 }
 
 // lowest bounds from below what a line can cost after unit rewards.
-func (p *Problem) lowest(line int) money.Minor {
+func lowest(p *pricing.Problem, line int) money.Minor {
 	l := &p.Lines[line]
 	if l.Quantity == 0 {
 		return l.Amount
@@ -163,15 +164,15 @@ func (p *Problem) lowest(line int) money.Minor {
 		u := &p.Units[j]
 		switch {
 		case !u.On[line]:
-		case u.inSets():
+		case u.InSets():
 			price = 0
-		case !p.nudge(u.Nudge).Stacks:
-			price = min(price, l.Unit-u.mostOff(l.Unit))
+		case !p.Nudge(u.Nudge).Stacks:
+			price = min(price, l.Unit-u.MostOff(l.Unit))
 		}
 	}
 	for j := range p.Units {
-		if u := &p.Units[j]; u.On[line] && p.nudge(u.Nudge).Stacks {
-			price -= u.mostOff(price)
+		if u := &p.Units[j]; u.On[line] && p.Nudge(u.Nudge).Stacks {
+			price -= u.MostOff(price)
 		}
 	}
 	return max(0, price) * l.Quantity

@@ -1,9 +1,10 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // MostUnitNodes bounds the enumeration of unit choices: so many steps of the
@@ -14,9 +15,9 @@ const MostUnitNodes = 1 << 14
 // ladder is the unit rungs of one nudge.
 type ladder struct {
 	rungs   []int
-	nudge   *Nudge
-	options [][]pick // what may be given of it, nothing last
-	lines   Scope    // lines whose units it may take
+	nudge   *pricing.Nudge
+	options [][]pricing.Pick // what may be given of it, nothing last
+	lines   pricing.Scope    // lines whose units it may take
 }
 
 // visitor is what unit choices are enumerated for: it says which can not be of use, and
@@ -32,13 +33,13 @@ type visitor interface {
 	// drawn tells whether enough has been looked at that is no better than the best.
 	drawn(least money.Minor) bool
 	// visit takes a choice, allowed for each of some prices of the added unit.
-	visit(c *UnitChoice, allowed []Prices)
+	visit(c *pricing.UnitChoice, allowed []pricing.Prices)
 }
 
 // enumerator enumerates unit choices: what is given of each ladder, then the units each
 // rung takes.
 type enumerator struct {
-	p       *Problem
+	p       *pricing.Problem
 	visit   visitor
 	nodes   int
 	each    int  // what a step counts: more where there are many lines
@@ -48,27 +49,28 @@ type enumerator struct {
 	over    bool // whether it took them all
 	ladders []ladder
 	owner   []int // per unit rung: its ladder
-	picks   []pick
-	special []pick // those of picks that take a limited number of units
-	simple  []pick
-	stacked []pick
+	picks   []pricing.Pick
+	special []pricing.Pick // those of picks that take a limited number of units
+	simple  []pricing.Pick
+	stacked []pricing.Pick
 	free    []int64
-	claims  []Claim
-	open    money.Minor // the least that what was not looked at could cost
-	wants   []want      // of the simple rungs that are picked
-	takers  [][]taker   // per line: the simple rungs that are picked and save on it
-	touched []int       // lines whose units some ladder may take
-	idle    money.Minor // what the other lines cost
-	goods   money.Minor // the least that all lines can cost, as last worked out
+	claims  []pricing.Claim
+	open    money.Minor     // the least that what was not looked at could cost
+	refused pricing.Refusal // why the last choice that limits forbid is not allowed
+	wants   []want          // of the simple rungs that are picked
+	takers  [][]taker       // per line: the simple rungs that are picked and save on it
+	touched []int           // lines whose units some ladder may take
+	idle    money.Minor     // what the other lines cost
+	goods   money.Minor     // the least that all lines can cost, as last worked out
 	// Per line: what one unit can cost at least and most, and if it stays free; and
 	// what all of it can cost by what has been taken so far.
 	lowUnit, highUnit, freeUnit []money.Minor
 	low, high                   []money.Minor
 }
 
-func (p *Problem) newEnumerator(steps int) *enumerator {
-	e := &enumerator{p: p, nodes: p.steps(steps), open: anyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
-	e.free, e.quota, e.short = p.quantities(), e.nodes, firstLook
+func newEnumerator(p *pricing.Problem, steps int) *enumerator {
+	e := &enumerator{p: p, nodes: stepsFor(p, steps), open: pricing.AnyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
+	e.free, e.quota, e.short = p.Quantities(), e.nodes, firstLook
 	e.gather()
 	return e
 }
@@ -93,14 +95,14 @@ func (e *enumerator) gather() {
 		u := &p.Units[i]
 		last := len(e.ladders) - 1
 		if last < 0 || p.Units[e.ladders[last].rungs[0]].Key.Nudge != u.Key.Nudge {
-			e.ladders = append(e.ladders, ladder{nudge: p.nudge(u.Nudge), lines: make(Scope, len(p.Lines))})
+			e.ladders = append(e.ladders, ladder{nudge: p.Nudge(u.Nudge), lines: make(pricing.Scope, len(p.Lines))})
 			last++
 		}
 		l := &e.ladders[last]
 		l.rungs = append(l.rungs, i)
 		e.owner[i] = last
 		for j := range p.Lines {
-			l.lines[j] = l.lines[j] || u.On[j] || u.Form == Every && u.Goal.Scope[j]
+			l.lines[j] = l.lines[j] || u.On[j] || u.Form == pricing.Every && u.Goal.Scope[j]
 		}
 	}
 }
@@ -109,11 +111,11 @@ func (e *enumerator) gather() {
 func (e *enumerator) sortPicks() {
 	e.special, e.simple, e.stacked = e.special[:0], e.simple[:0], e.stacked[:0]
 	for _, pk := range e.picks {
-		u, n := &e.p.Units[pk.unit], e.ladders[e.owner[pk.unit]].nudge
+		u, n := &e.p.Units[pk.Unit], e.ladders[e.owner[pk.Unit]].nudge
 		switch {
 		case n.Stacks:
 			e.stacked = append(e.stacked, pk)
-		case u.inSets() || u.Pick > 0 || n.MostUnits > 0:
+		case u.InSets() || u.Pick > 0 || n.MostUnits > 0:
 			e.special = append(e.special, pk)
 		default:
 			e.simple = append(e.simple, pk)
@@ -133,26 +135,29 @@ func (e *enumerator) take() {
 // choice on where it is allowed.
 func (e *enumerator) leaf() {
 	claims := merged(e.claims)
-	allowed, no := e.p.Allowed(&taking{e.picks, claims, e.free})
+	allowed, no := e.p.Allowed(&pricing.Taking{Picks: e.picks, Claims: claims, Free: e.free})
 	if !no.OK() {
 		return
 	}
-	if choice, no := e.p.priced(claims, e.free, e.stacked); no.OK() {
-		e.visit.visit(&choice, allowed)
+	choice, no := e.p.Priced(claims, e.free, e.stacked)
+	if !no.OK() {
+		e.refused = no
+		return
 	}
+	e.visit.visit(&choice, allowed)
 }
 
 // merged joins the claims of each rung.
-func merged(claims []Claim) []Claim {
-	out := make([]Claim, 0, len(claims))
+func merged(claims []pricing.Claim) []pricing.Claim {
+	out := make([]pricing.Claim, 0, len(claims))
 	for _, c := range claims {
-		if i := slices.IndexFunc(out, func(o Claim) bool { return o.Unit == c.Unit }); i >= 0 {
+		if i := slices.IndexFunc(out, func(o pricing.Claim) bool { return o.Unit == c.Unit }); i >= 0 {
 			out[i].Parts = append(slices.Clone(out[i].Parts), c.Parts...)
 			out[i].Sets += c.Sets
 			continue
 		}
 		out = append(out, c)
 	}
-	slices.SortFunc(out, func(a, b Claim) int { return a.Unit - b.Unit })
+	slices.SortFunc(out, func(a, b pricing.Claim) int { return a.Unit - b.Unit })
 	return out
 }

@@ -1,9 +1,11 @@
-package pricing
+package search
 
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/bounds"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // MostNodes bounds the search for the best choice: beyond so many choices of
@@ -14,12 +16,12 @@ const MostNodes = 1 << 18
 
 // Solve chooses which rungs are given and which units each takes. It works for
 // any problem whose amounts sum up within money.Most.
-func (p *Problem) Solve() Outcome { return p.search(p.everyMethod()) }
+func Solve(p *pricing.Problem) pricing.Outcome { return search(p, everyMethod(p)) }
 
 // SolveFor is Solve with one of the methods chosen.
-func (p *Problem) SolveFor(method int) Outcome { return p.search([]int{method}) }
+func SolveFor(p *pricing.Problem, method int) pricing.Outcome { return search(p, []int{method}) }
 
-func (p *Problem) everyMethod() []int {
+func everyMethod(p *pricing.Problem) []int {
 	if len(p.Methods) == 0 {
 		return []int{-1}
 	}
@@ -32,10 +34,10 @@ func (p *Problem) everyMethod() []int {
 
 // search looks for the best choice, unit choices and what goes on top of them
 // together: the best choice found bounds what is still looked at.
-func (p *Problem) search(methods []int) Outcome {
-	s := p.newSolver(methods)
-	open := anyAddition
-	if p.Mode == BestForShopper {
+func search(p *pricing.Problem, methods []int) pricing.Outcome {
+	s := newSolver(p, methods)
+	open := pricing.AnyAddition
+	if p.Mode == pricing.BestForShopper {
 		if !s.direct() {
 			open = s.eachUnitChoice()
 		}
@@ -43,10 +45,10 @@ func (p *Problem) search(methods []int) Outcome {
 	}
 	if s.best == nil || open < s.most {
 		for _, m := range methods {
-			s.consider(p.byPriority(m))
+			s.consider(byPriority(p, m))
 		}
 	}
-	out := p.outcome(s.best)
+	out := outcome(p, s.best)
 	out.Gap = max(0, out.ToPay-open)
 	out.Exact = out.Gap == 0
 	out.Steps = s.steps + s.looks() - s.nodes
@@ -55,52 +57,54 @@ func (p *Problem) search(methods []int) Outcome {
 
 // Forced returns the best outcome in which a unit or order rung is given; where none is
 // allowed, why not.
-func (p *Problem) Forced(r Ref) (Outcome, Refusal) {
+func Forced(p *pricing.Problem, r pricing.Ref) (pricing.Outcome, pricing.Refusal) {
 	q := *p
-	q.Mode = BestForShopper
-	choices, _, _ := q.unitChoices(anyAddition / 2)
-	s := q.newSolver(q.everyMethod())
-	s.why = Refusal{HalfDone, r}
-	if r.Class == OrderClass {
-		s.must, s.why = r.Index, Refusal{GoalOpen, r}
+	q.Mode = pricing.BestForShopper
+	list := unitChoices(&q, pricing.AnyAddition/2)
+	s := newSolver(&q, everyMethod(&q))
+	if s.why = list.refused; s.why.OK() {
+		s.why = pricing.Refusal{Rule: pricing.HalfDone, Rung: r}
 	}
-	for _, c := range choices {
-		if r.Class == UnitClass && !c.Given[r.Index] {
+	if r.Class == pricing.OrderClass {
+		s.must, s.why = r.Index, pricing.Refusal{Rule: pricing.GoalOpen, Rung: r}
+	}
+	for _, c := range list.found {
+		if r.Class == pricing.UnitClass && !c.Given[r.Index] {
 			continue
 		}
-		if c, ok := q.present(c); ok {
+		if c, ok := present(&q, c); ok {
 			s.orders(&c)
 		}
 	}
 	if s.best == nil {
-		return Outcome{}, s.why
+		return pricing.Outcome{}, s.why
 	}
-	return q.outcome(s.best), Refusal{}
+	return outcome(&q, s.best), pricing.Refusal{}
 }
 
 // solver is one search for the best choice.
 type solver struct {
-	p       *Problem
+	p       *pricing.Problem
 	methods []int
 	bonds   bool
 	lone    bool // whether each shipping rung can be judged by itself
 	budget  bool // whether a shipping rung has a budget
-	bounds  *outlook
+	bounds  *bounds.Outlook
 	most    money.Minor // no more than this is paid by the best choice
 	open    money.Minor // the least that what was not looked at could cost
 	nodes   int
 	steps   int // taken so far, besides nodes
 	cut     bool
 	best    *candidate
-	draws   int     // looks at what is no better than the best that are left
-	must    int     // an order rung that is to be given, -1: none
-	why     Refusal // why the last choice that was refused is not allowed
+	draws   int             // looks at what is no better than the best that are left
+	must    int             // an order rung that is to be given, -1: none
+	why     pricing.Refusal // why the last choice that was refused is not allowed
 }
 
-func (p *Problem) newSolver(methods []int) *solver {
+func newSolver(p *pricing.Problem, methods []int) *solver {
 	bonds := p.Bonds()
 	s := &solver{
-		p: p, methods: methods, most: anyAddition, open: anyAddition, must: -1,
+		p: p, methods: methods, most: pricing.AnyAddition, open: pricing.AnyAddition, must: -1,
 		bonds: bonds.Units, lone: !bonds.Ships, budget: bonds.Budget,
 	}
 	s.nodes = s.looks()
@@ -125,18 +129,18 @@ func (s *solver) looks() int {
 func (s *solver) eachUnitChoice() (open money.Minor) {
 	p := s.p
 	if len(p.Units) == 0 {
-		c := p.noUnits()
+		c := p.NoUnits()
 		s.orders(&c)
-		return anyAddition
+		return pricing.AnyAddition
 	}
-	e := p.newEnumerator(MostSearchNodes)
+	e := newEnumerator(p, MostSearchNodes)
 	e.visit, s.draws = s, MostTies
 	e.listOptions()
 	e.partial = e.partial || e.over
 	if !s.plainly(e) {
 		e.eachWay()
 	}
-	s.steps += p.steps(MostSearchNodes) - e.nodes
+	s.steps += stepsFor(p, MostSearchNodes) - e.nodes
 	if e.partial {
 		return 0
 	}
@@ -145,12 +149,12 @@ func (s *solver) eachUnitChoice() (open money.Minor) {
 
 func (s *solver) picked(nudges func(yield func(int) bool)) {
 	if s.bonds {
-		s.outlook().bar(nudges)
+		s.outlook().Bar(nudges)
 	}
 }
 
 func (s *solver) least(goods money.Minor, low, high []money.Minor) money.Minor {
-	return s.outlook().least(goods, low, high)
+	return s.outlook().Least(goods, low, high)
 }
 
 // drawn counts the looks at what can at best cost as much as the best choice found, for
@@ -163,19 +167,19 @@ func (s *solver) drawn(least money.Minor) bool {
 	return s.draws < 0
 }
 
-func (s *solver) visit(c *UnitChoice, allowed []Prices) {
+func (s *solver) visit(c *pricing.UnitChoice, allowed []pricing.Prices) {
 	for _, r := range allowed {
 		c.From, c.To = r.From, r.To
-		if c, ok := s.p.present(*c); ok {
+		if c, ok := present(s.p, *c); ok {
 			s.orders(&c)
 		}
 	}
 }
 
 // outlook bounds what choices can lead to.
-func (s *solver) outlook() *outlook {
+func (s *solver) outlook() *bounds.Outlook {
 	if s.bounds == nil {
-		s.bounds = s.p.newOutlook(s.methods)
+		s.bounds = bounds.NewOutlook(s.p, s.methods)
 	}
 	return s.bounds
 }
@@ -185,30 +189,30 @@ func (s *solver) useless(least money.Minor) bool { return least > s.most }
 
 // orders tries every set of the order rungs whose goals hold under a unit choice,
 // all of them first, and leaves out what cannot come near the best found.
-func (s *solver) orders(c *UnitChoice) {
+func (s *solver) orders(c *pricing.UnitChoice) {
 	p := s.p
-	if s.most < anyAddition && s.useless(s.outlook().least(c.Goods, c.After, c.After)) {
+	if s.most < pricing.AnyAddition && s.useless(s.outlook().Least(c.Goods, c.After, c.After)) {
 		return
 	}
 	looked := false
 	shipped := func(left money.Minor) money.Minor {
 		if !looked {
-			s.outlook().least(c.Goods, c.After, c.After) // shipped goes by what that looked at
+			s.outlook().Least(c.Goods, c.After, c.After) // shipped goes by what that looked at
 			looked = true
 		}
-		return s.outlook().shipped(c.Goods, max(0, left))
+		return s.outlook().Shipped(c.Goods, max(0, left))
 	}
 	var open []int
-	holds := p.holdsUnder(c, nil)
+	holds := p.HoldsUnder(c, nil)
 	for i := range p.Orders {
-		if r := (Ref{OrderClass, i}); holds(r) && !p.topped(r, holds) {
+		if r := (pricing.Ref{Class: pricing.OrderClass, Index: i}); holds(r) && !p.Topped(r, holds) {
 			open = append(open, i)
 		}
 	}
 	// What each can take at most: of lines that nothing else has lowered.
 	rest := make([]money.Minor, len(open)+1)
 	for k := len(open) - 1; k >= 0; k-- {
-		rest[k] = rest[k+1] + p.take(open[k], c.After, -1, false).Total
+		rest[k] = rest[k+1] + p.Take(open[k], c.After, -1, false).Total
 	}
 	given := make([]bool, len(p.Orders))
 	var choose func(k int, left money.Minor)
@@ -220,14 +224,14 @@ func (s *solver) orders(c *UnitChoice) {
 		if s.nodes--; s.nodes < 0 {
 			s.cut = true
 		}
-		if s.most < anyAddition && s.useless(shipped(left-rest[k])) {
+		if s.most < pricing.AnyAddition && s.useless(shipped(left-rest[k])) {
 			return
 		}
 		if k == len(open) {
 			if s.must >= 0 && !given[s.must] {
 				return
 			}
-			if st, no := p.order(c, slices.Clone(given)); no.OK() {
+			if st, no := p.Order(c, slices.Clone(given)); no.OK() {
 				s.ships(c, st)
 			} else if s.must >= 0 {
 				s.why = no
@@ -242,17 +246,17 @@ func (s *solver) orders(c *UnitChoice) {
 	choose(0, c.Goods)
 }
 
-func (s *solver) complete(c *UnitChoice, st goodsSide, ship shippingSide) {
-	cand := candidate{units: c, goodsSide: st, shippingSide: ship}
+func (s *solver) complete(c *pricing.UnitChoice, st pricing.GoodsSide, ship pricing.ShippingSide) {
+	cand := candidate{units: c, GoodsSide: st, ShippingSide: ship}
 	if p := s.p; len(p.Gifts) > 0 || s.bonds {
-		paid := p.paid(c.Given, st.given, cand.use)
-		if no := p.refuseOneAnother(paid); !no.OK() {
+		paid := p.Paid(c.Given, st.Given, cand.Use)
+		if no := p.RefuseOneAnother(paid); !no.OK() {
 			s.why = no
 			return
 		}
-		gifts, ok := p.giftsBeside(paid, len(p.Gifts), p.holdsUnder(c, st.after))
+		gifts, ok := p.GiftsBeside(paid, len(p.Gifts), p.HoldsUnder(c, st.After))
 		if !ok {
-			s.why = Refusal{Rule: GiftDue}
+			s.why = pricing.Refusal{Rule: pricing.GiftDue}
 			return
 		}
 		cand.gifts = gifts
@@ -261,7 +265,7 @@ func (s *solver) complete(c *UnitChoice, st goodsSide, ship shippingSide) {
 }
 
 func (s *solver) consider(c candidate) {
-	if s.best == nil || s.p.better(&c, s.best) {
+	if s.best == nil || better(s.p, &c, s.best) {
 		s.best = &c
 		s.most = min(s.most, c.pay(s.p))
 	}
@@ -269,7 +273,7 @@ func (s *solver) consider(c candidate) {
 
 // present returns a choice as it stands with the added unit's present price,
 // false where that price does not allow it.
-func (p *Problem) present(c UnitChoice) (UnitChoice, bool) {
+func present(p *pricing.Problem, c pricing.UnitChoice) (pricing.UnitChoice, bool) {
 	if !p.Added {
 		return c, true
 	}

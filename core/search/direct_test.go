@@ -1,4 +1,4 @@
-package pricing_test
+package search_test
 
 import (
 	"testing"
@@ -9,6 +9,7 @@ import (
 
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/pricing/pricingtest"
+	"agonal.dev/agonal/core/search"
 )
 
 // The short way gives what the search gives, and is often taken.
@@ -21,10 +22,10 @@ func TestTheShortWayGivesWhatTheSearchGives(t *testing.T) {
 		p := shape.Draw(t)
 		p.Mode = pricing.BestForShopper
 		cases++
-		if p.Direct() {
+		if search.Direct(p) {
 			short++
 		}
-		got, want := p.Solve(), p.SolveAtLength()
+		got, want := search.Solve(p), search.SolveAtLength(p)
 		require.Zero(t, want.Gap)
 		got.Exact, want.Exact, got.Steps, want.Steps = false, false, 0, 0
 		if len(want.Claims) == 0 {
@@ -56,8 +57,8 @@ func two(first, second pricing.Unit) *pricing.Problem {
 // 27.00 + 6.00 = 33.00.
 func TestNudgesWithUnitsOfTheirOwnAreAllGiven(t *testing.T) {
 	p := two(pricing.Unit{Percent: 100_000}, pricing.Unit{Form: pricing.AmountOff, Amount: 100})
-	assert.True(t, p.Direct())
-	o := p.Solve()
+	assert.True(t, search.Direct(p))
+	o := search.Solve(p)
 	assert.Equal(t, int64(3300), o.ToPay)
 	assert.Equal(t, []int64{2700, 600}, o.After)
 }
@@ -69,8 +70,8 @@ func TestAGoalThatCountsWhatAnotherTakesIsNoShortWay(t *testing.T) {
 	second := pricing.Unit{Form: pricing.AmountOff, Amount: 100}
 	second.Goal.Scope, second.Goal.Threshold = pricing.Scope{true, true}, 5
 	p := two(pricing.Unit{Percent: 100_000}, second)
-	assert.False(t, p.Direct())
-	o := p.Solve()
+	assert.False(t, search.Direct(p))
+	o := search.Solve(p)
 	assert.Equal(t, int64(3500), o.ToPay)
 	assert.Equal(t, []bool{true, false}, o.UnitGiven)
 }
@@ -80,13 +81,13 @@ func TestAGoalThatCountsWhatAnotherTakesIsNoShortWay(t *testing.T) {
 // shipping, against 38.90.
 func TestWhereLeavingARewardOutPaysTheShortWayIsNotTaken(t *testing.T) {
 	p := two(pricing.Unit{Percent: 100_000}, pricing.Unit{Form: pricing.AmountOff, Amount: 100})
-	p.Methods = []pricing.Fees{fee(590)}
+	p.Methods = []pricing.Fees{flat(590)}
 	p.Ships = []pricing.Shipping{{
 		Key: pricing.Key{Priority: 3, Nudge: "free"}, Nudge: -1, By: []pricing.ShippingReward{{Form: pricing.Free}},
 		Goal: pricing.Goal{Scope: pricing.Scope{true, true}, Basis: pricing.AfterUnit, Threshold: 3500},
 	}}
-	assert.False(t, p.Direct())
-	o := p.Solve()
+	assert.False(t, search.Direct(p))
+	o := search.Solve(p)
 	assert.Equal(t, int64(3500), o.ToPay)
 	assert.Equal(t, []bool{true, false}, o.UnitGiven)
 }
@@ -109,15 +110,15 @@ func TestALowerRungHoldsWhereAnotherNudgeTakesSomeUnits(t *testing.T) {
 		Units: []pricing.Unit{unit("break", 0, 0, pricing.FixedPrice, 0), unit("break", 0, 1, pricing.FixedPrice, 1200), off},
 		Lines: []pricing.Line{{Unit: 1000, Quantity: 2, Amount: 2000}},
 	}
-	assert.False(t, p.Direct())
-	o := p.Solve()
+	assert.False(t, search.Direct(p))
+	o := search.Solve(p)
 	assert.Equal(t, int64(900), o.ToPay)
 	assert.Equal(t, []bool{true, false, true}, o.UnitGiven)
 }
 
-// fee is a method with one fee.
-type fee int64
+// flat is a method with one fee.
+type flat int64
 
-func (f fee) Fee(int64, int64) int64 { return int64(f) }
+func (f flat) Fee(int64, int64) int64 { return int64(f) }
 
-func (f fee) FeeRange(int64, int64, int64) (least, most int64) { return int64(f), int64(f) }
+func (f flat) FeeRange(int64, int64, int64) (least, most int64) { return int64(f), int64(f) }

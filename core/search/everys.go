@@ -1,15 +1,16 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // everys enumerates the claims of "every": which units earn, and among equally
 // cheap ones which are rewarded.
-func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
-	p, u := e.p, &e.p.Units[pk.unit]
+func (e *enumerator) everys(pk pricing.Pick, limit int64, try func(pricing.Claim)) {
+	p, u := e.p, &e.p.Units[pk.Unit]
 	var all int64
 	for _, n := range e.free {
 		all += n
@@ -17,42 +18,42 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 	if !e.charge(int(min(1<<20, all/(u.Size+1)*int64(len(e.free))/16))) {
 		return
 	}
-	first := p.claimEvery(pk, e.free, limit)
+	first := claimEvery(p, pk, e.free, limit)
 	if first.Sets > 0 {
 		try(first)
 	}
 	contested := e.othersTake(pk)
-	earn := p.runsOf(pk, u.Goal.Scope, e.free)
+	earn := p.RunsOf(pk, u.Goal.Scope, e.free)
 	var units int64
 	for _, r := range earn {
-		units += r.qty
+		units += r.Qty
 	}
 	for sets := min(units/u.Size, (limit+u.Gets-1)/u.Gets); sets > 0 && !e.over; sets-- {
-		vectors(earn, sets*u.Size, nil, func(v []int64) bool {
+		pricing.Vectors(earn, sets*u.Size, nil, func(v []int64) bool {
 			if !e.step() {
 				return false
 			}
 			left := slices.Clone(e.free)
-			var bought []run
+			var bought []pricing.Run
 			for k, n := range v {
 				if n > 0 {
-					left[earn[k].line] -= n
-					bought = append(bought, run{earn[k].line, n, earn[k].price})
+					left[earn[k].Line] -= n
+					bought = append(bought, pricing.Run{Line: earn[k].Line, Qty: n, Price: earn[k].Price})
 				}
 			}
 			if contested {
-				e.anyRewards(pk, bought, left, sets, limit, func(c Claim) {
+				e.anyRewards(pk, bought, left, sets, limit, func(c pricing.Claim) {
 					if !sameParts(c, first) {
 						try(c)
 					}
 				})
 				return !e.over
 			}
-			c, ok := p.everyFrom(pk, bought, left, sets, limit)
+			c, ok := everyFrom(p, pk, bought, left, sets, limit)
 			if !ok {
 				return true
 			}
-			e.ties(pk, c, len(bought), left, func(c Claim) {
+			e.ties(pk, c, len(bought), left, func(c pricing.Claim) {
 				if !sameParts(c, first) {
 					try(c)
 				}
@@ -64,13 +65,13 @@ func (e *enumerator) everys(pk pick, limit int64, try func(Claim)) {
 
 // othersTake tells whether another rung that is picked may take units that a rung
 // may reward.
-func (e *enumerator) othersTake(pk pick) bool {
+func (e *enumerator) othersTake(pk pricing.Pick) bool {
 	for _, o := range e.picks {
-		l := &e.ladders[e.owner[o.unit]]
+		l := &e.ladders[e.owner[o.Unit]]
 		if o == pk || l.nudge.Stacks {
 			continue
 		}
-		for i, in := range e.p.Units[pk.unit].On {
+		for i, in := range e.p.Units[pk.Unit].On {
 			if in && l.lines[i] && e.p.Lines[i].Quantity > 0 {
 				return true
 			}
@@ -81,36 +82,36 @@ func (e *enumerator) othersTake(pk pick) bool {
 
 // anyRewards gives every claim that rewards free units for bought ones: which of
 // them are the cheapest is known only once the other rungs have taken theirs.
-func (e *enumerator) anyRewards(pk pick, bought []run, left []int64, sets, limit int64, try func(Claim)) {
-	p, u := e.p, &e.p.Units[pk.unit]
-	var can []run
+func (e *enumerator) anyRewards(pk pricing.Pick, bought []pricing.Run, left []int64, sets, limit int64, try func(pricing.Claim)) {
+	p, u := e.p, &e.p.Units[pk.Unit]
+	var can []pricing.Run
 	var units int64
-	for _, r := range p.runsOf(pk, u.On, left) {
-		if p.saves(u, r.line, r.price) > 0 {
+	for _, r := range p.RunsOf(pk, u.On, left) {
+		if p.Saves(u, r.Line, r.Price) > 0 {
 			can = append(can, r)
-			units += r.qty
+			units += r.Qty
 		}
 	}
 	if !u.Dearest {
 		slices.Reverse(can)
 	}
 	for n := min(units, limit, sets*u.Gets); n > (sets-1)*u.Gets && !e.over; n-- {
-		vectors(can, n, nil, func(v []int64) bool {
+		pricing.Vectors(can, n, nil, func(v []int64) bool {
 			if !e.step() {
 				return false
 			}
-			c := Claim{Unit: pk.unit, Sets: sets}
+			c := pricing.Claim{Unit: pk.Unit, Sets: sets}
 			for _, r := range bought {
-				c.Parts = append(c.Parts, Part{r.line, r.qty, 0})
+				c.Parts = append(c.Parts, pricing.Part{Line: r.Line, Qty: r.Qty, Off: 0})
 			}
-			var got []run
+			var got []pricing.Run
 			for k, q := range v {
 				if q > 0 {
-					got = append(got, run{can[k].line, q, can[k].price})
-					c.Parts = append(c.Parts, Part{can[k].line, q, p.saves(u, can[k].line, can[k].price)})
+					got = append(got, pricing.Run{Line: can[k].Line, Qty: q, Price: can[k].Price})
+					c.Parts = append(c.Parts, pricing.Part{Line: can[k].Line, Qty: q, Off: p.Saves(u, can[k].Line, can[k].Price)})
 				}
 			}
-			if !p.overlaps(u) || matched(bought, got, sets, u.Size, u.Gets) {
+			if !p.Overlaps(u) || pricing.Matched(bought, got, sets, u.Size, u.Gets) {
 				try(c)
 			}
 			return !e.over
@@ -120,7 +121,7 @@ func (e *enumerator) anyRewards(pk pick, bought []run, left []int64, sets, limit
 
 // ties gives a claim, and those that reward other units at the same prices: of
 // equally cheap units any may be rewarded.
-func (e *enumerator) ties(pk pick, c Claim, fixed int, left []int64, try func(Claim)) {
+func (e *enumerator) ties(pk pricing.Pick, c pricing.Claim, fixed int, left []int64, try func(pricing.Claim)) {
 	try(c)
 	u := &e.p.Units[c.Unit]
 	levels := map[money.Minor]int64{}
@@ -132,28 +133,28 @@ func (e *enumerator) ties(pk pick, c Claim, fixed int, left []int64, try func(Cl
 		}
 		levels[price] += part.Qty
 	}
-	var choose func(at int, parts []Part)
-	choose = func(at int, parts []Part) {
+	var choose func(at int, parts []pricing.Part)
+	choose = func(at int, parts []pricing.Part) {
 		if at == len(prices) {
-			if other := (Claim{Unit: c.Unit, Sets: c.Sets, Parts: parts}); !sameParts(other, c) {
+			if other := (pricing.Claim{Unit: c.Unit, Sets: c.Sets, Parts: parts}); !sameParts(other, c) {
 				try(other)
 			}
 			return
 		}
-		var alike []run
-		for _, r := range e.p.runsOf(pk, u.On, left) {
-			if r.price == prices[at] && e.p.saves(u, r.line, r.price) > 0 {
+		var alike []pricing.Run
+		for _, r := range e.p.RunsOf(pk, u.On, left) {
+			if r.Price == prices[at] && e.p.Saves(u, r.Line, r.Price) > 0 {
 				alike = append(alike, r)
 			}
 		}
-		vectors(alike, levels[prices[at]], nil, func(v []int64) bool {
+		pricing.Vectors(alike, levels[prices[at]], nil, func(v []int64) bool {
 			if !e.step() {
 				return false
 			}
 			next := slices.Clone(parts)
 			for k, q := range v {
 				if q > 0 {
-					next = append(next, Part{alike[k].line, q, e.p.saves(u, alike[k].line, prices[at])})
+					next = append(next, pricing.Part{Line: alike[k].Line, Qty: q, Off: e.p.Saves(u, alike[k].Line, prices[at])})
 				}
 			}
 			choose(at+1, next)

@@ -1,4 +1,4 @@
-package pricing_test
+package search_test
 
 import (
 	"fmt"
@@ -14,6 +14,7 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/pricing/pricingtest"
+	"agonal.dev/agonal/core/search"
 )
 
 func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "10000")) }
@@ -49,7 +50,7 @@ func TestTheSearchEqualsTryingEverything(t *testing.T) {
 			rapid.Check(t, func(t *rapid.T) {
 				p := shape.Draw(t)
 				p.Mode = pricing.BestForShopper
-				o := p.Solve()
+				o := search.Solve(p)
 				features.Note(p, &o)
 				equalsTryingEverything(t, p)
 			})
@@ -60,7 +61,7 @@ func TestTheSearchEqualsTryingEverything(t *testing.T) {
 
 func equalsTryingEverything(t *rapid.T, p *pricing.Problem) {
 	p.Mode = pricing.BestForShopper
-	got, want := p.Solve(), pricingtest.Best(p)
+	got, want := search.Solve(p), pricingtest.Best(p)
 	if want.Pay != got.ToPay || !slices.Equal(want.Keys, givenKeys(p, got)) || !slices.Equal(want.After, got.After) || !slices.Equal(want.Gifts, got.GiftGiven) || !got.Exact {
 		t.Log(pricingtest.Describe(p))
 		t.Logf("found %d %v lines %v claims %+v gifts %v", got.ToPay, givenKeys(p, got), got.After, got.Claims, got.GiftGiven)
@@ -79,9 +80,9 @@ func TestBestNeverCostsMoreThanPayingByPriority(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		p := pricingtest.Small.Draw(t)
 		p.Mode = pricing.BestForShopper
-		best := p.Solve()
+		best := search.Solve(p)
 		p.Mode = pricing.ByPriority
-		byPriority := p.Solve()
+		byPriority := search.Solve(p)
 		if best.ToPay > byPriority.ToPay {
 			t.Log(pricingtest.Describe(p))
 			t.Logf("by priority %v claims %+v lines %v", givenKeys(p, byPriority), byPriority.Claims, byPriority.After)
@@ -107,7 +108,7 @@ func TestByPriorityTakesNoUnitTwiceAndGivesOnlyWhatHolds(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		p := pricingtest.Small.Draw(t)
 		p.Mode = pricing.ByPriority
-		o := p.Solve()
+		o := search.Solve(p)
 		taken := make([]int64, len(p.Lines))
 		for _, c := range o.Claims {
 			if p.Nudges[p.Units[c.Unit].Nudge].Stacks {
@@ -136,7 +137,7 @@ func TestByPriorityTakesNoUnitTwiceAndGivesOnlyWhatHolds(t *testing.T) {
 func TestSumsHoldToTheMinorUnit(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		p := pricingtest.Small.Draw(t)
-		o := p.Solve()
+		o := search.Solve(p)
 		var before, after, off int64
 		for i, l := range p.Lines {
 			before += l.Amount
@@ -176,11 +177,11 @@ func TestBeyondTheSearchedSizeTheOutcomeSaysSo(t *testing.T) {
 		p.Orders = append(p.Orders, pricing.Order{Key: pricing.Key{Priority: i + 1, Nudge: fmt.Sprint(i)}, Nudge: -1, Goal: pricing.Goal{Scope: scope}, Lines: scope, Percent: 10_000})
 	}
 	p.Ships = []pricing.Shipping{{Key: pricing.Key{Nudge: "free"}, Nudge: -1, Goal: pricing.Goal{Scope: scope, Basis: pricing.AfterOrder, Threshold: 75_000}, By: []pricing.ShippingReward{{Form: pricing.Free}}}}
-	o := p.Solve()
+	o := search.Solve(p)
 	assert.False(t, o.Exact)
 	assert.Positive(t, o.Gap)
 	p.Mode = pricing.ByPriority
-	assert.LessOrEqual(t, o.ToPay, p.Solve().ToPay)
+	assert.LessOrEqual(t, o.ToPay, search.Solve(p).ToPay)
 }
 
 // Two units at 100 and three at 10. One nudge lowers the dear ones: from one piece
@@ -202,7 +203,7 @@ func TestARungPassedByLeavingAnotherOutMayBeBetter(t *testing.T) {
 		TaxShown: true, Nudges: []pricing.Nudge{{Replacing: true}, {}}, Units: []pricing.Unit{first, second, other},
 		Lines: []pricing.Line{{Unit: 100, Quantity: 2, Amount: 200}, {Unit: 10, Quantity: 3, Amount: 30, Product: 1, Variant: 1}},
 	}
-	o := p.Solve()
+	o := search.Solve(p)
 	assert.Equal(t, money.Minor(130), o.ToPay)
 	assert.Equal(t, []bool{true, false, false}, o.UnitGiven)
 	assert.True(t, o.Exact)
@@ -218,7 +219,7 @@ func TestByPriorityEqualsTryingEveryTaking(t *testing.T) {
 		if len(want) > 1 {
 			several++
 		}
-		got := p.Solve()
+		got := search.Solve(p)
 		features.Note(p, &got)
 		for _, c := range want {
 			if got.ToPay == c.Pay && slices.Equal(c.Keys, givenKeys(p, got)) && slices.Equal(c.After, got.After) && slices.Equal(c.Gifts, got.GiftGiven) {

@@ -1,6 +1,9 @@
-package pricing
+package search
 
-import "agonal.dev/agonal/core/money"
+import (
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
+)
 
 // direct finds the best choice where every unit nudge has units of its own and can
 // take them in one way only: giving all that can be given makes each line as cheap
@@ -11,7 +14,7 @@ func (s *solver) direct() bool {
 	if s.bonds || p.MostOff > 0 || p.Added || p.Bonds().Mixed {
 		return false
 	}
-	d := p.oneWay()
+	d := oneWay(p)
 	if d == nil {
 		return false
 	}
@@ -19,28 +22,28 @@ func (s *solver) direct() bool {
 	if s.best == nil {
 		return false
 	}
-	if len(d.choice.Claims) == 0 || len(p.Orders) == 0 && p.TaxShown && s.best.fee == 0 {
+	if len(d.choice.Claims) == 0 || len(p.Orders) == 0 && p.TaxShown && s.best.Fee == 0 {
 		return true // any other choice of units costs more, and nothing makes up for it
 	}
-	high := p.before(make([]int64, 0, len(p.Lines)))
-	return s.useless(s.outlook().least(d.choice.Goods+d.leaving, d.choice.After, high))
+	high := p.Before(make([]int64, 0, len(p.Lines)))
+	return s.useless(s.outlook().Least(d.choice.Goods+d.leaving, d.choice.After, high))
 }
 
 // directly is the one way in which the unit nudges of a cart take their units.
 type directly struct {
-	p       *Problem
-	choice  UnitChoice
+	p       *pricing.Problem
+	choice  pricing.UnitChoice
 	leaving money.Minor // the least by which any other way is dearer, before order rewards
 	owner   []int32     // per line: the ladder that may take its units, from 1
 	n       int32       // ladders so far
-	picks   []pick
+	picks   []pricing.Pick
 }
 
-// directly finds the one way in which unit nudges take their units, nil where there
+// oneWay finds the one way in which unit nudges take their units, nil where there
 // may be several.
-func (p *Problem) oneWay() *directly {
-	d := &directly{p: p, owner: make([]int32, len(p.Lines)), leaving: anyAddition}
-	d.choice = UnitChoice{Given: make([]bool, len(p.Units)), After: p.before(make([]int64, 0, len(p.Lines))), To: anyAddition}
+func oneWay(p *pricing.Problem) *directly {
+	d := &directly{p: p, owner: make([]int32, len(p.Lines)), leaving: pricing.AnyAddition}
+	d.choice = pricing.UnitChoice{Given: make([]bool, len(p.Units)), After: p.Before(make([]int64, 0, len(p.Lines))), To: pricing.AnyAddition}
 	for from := 0; from < len(p.Units); {
 		to := from + 1
 		for to < len(p.Units) && p.Units[to].Key.Nudge == p.Units[from].Key.Nudge {
@@ -62,7 +65,7 @@ func (p *Problem) oneWay() *directly {
 	for _, a := range d.choice.After {
 		d.choice.Goods += a
 	}
-	if !d.stands() || !p.unitsWithin(&d.choice).OK() {
+	if !d.stands() || !p.UnitsWithin(&d.choice).OK() {
 		return nil
 	}
 	return d
@@ -72,10 +75,10 @@ func (p *Problem) oneWay() *directly {
 // another; false where there may be several ways.
 func (d *directly) ladder(from, to int) bool {
 	p := d.p
-	n := p.nudge(p.Units[from].Nudge)
-	apart := p.Units[from].apart()
+	n := p.Nudge(p.Units[from].Nudge)
+	apart := p.Units[from].Apart()
 	for i := from; i < to; i++ {
-		if u := &p.Units[i]; u.Goal.Most > 0 || u.apart() != apart || apart && (u.inSets() || u.Pick > 0) {
+		if u := &p.Units[i]; u.Goal.Most > 0 || u.Apart() != apart || apart && (u.InSets() || u.Pick > 0) {
 			return false
 		}
 	}
@@ -86,27 +89,27 @@ func (d *directly) ladder(from, to int) bool {
 		return d.apart(from, to)
 	}
 	at := to - 1
-	for at >= from && !p.couldHold(&p.Units[at], -1, false) {
+	for at >= from && !couldHold(p, &p.Units[at], -1, false) {
 		at--
 	}
 	if at < from {
 		return true // no goal holds
 	}
 	u := &p.Units[at]
-	if !p.savesAny(at, -1) {
+	if !savesAny(p, at, -1) {
 		return to-from == 1 // a lower rung is never given in its place, but look closer
 	}
 	if !d.own(from, to) {
 		return false
 	}
-	d.picks = append(d.picks, pick{at, -1})
-	if u.inSets() {
-		return u.Form != Every && d.sets(at)
+	d.picks = append(d.picks, pricing.Pick{Unit: at, Kind: -1})
+	if u.InSets() {
+		return u.Form != pricing.Every && d.sets(at)
 	}
 	if u.Pick > 0 || n.MostUnits > 0 {
 		return false
 	}
-	c := Claim{Unit: at}
+	c := pricing.Claim{Unit: at}
 	for j, in := range u.On {
 		if in {
 			c.Parts = d.all(c.Parts, u, j)
@@ -134,12 +137,12 @@ func (d *directly) own(from, to int) bool {
 }
 
 // all takes every unit of a line for a rung, where that saves something.
-func (d *directly) all(parts []Part, u *Unit, line int) []Part {
+func (d *directly) all(parts []pricing.Part, u *pricing.Unit, line int) []pricing.Part {
 	l := &d.p.Lines[line]
-	if d.p.saves(u, line, l.Unit) == 0 {
+	if d.p.Saves(u, line, l.Unit) == 0 {
 		return parts
 	}
-	return append(parts, d.p.parts(u, line, l.Quantity, l.Unit)...)
+	return append(parts, d.p.Parts(u, line, l.Quantity, l.Unit)...)
 }
 
 // sets makes the sets of a rung whose units all lie in one line.
@@ -155,25 +158,25 @@ func (d *directly) sets(at int) bool {
 	if lines > 1 {
 		return false
 	}
-	return d.take(p.claimSets(pick{at, -1}, free, p.mostUnits(u, 0)))
+	return d.take(claimSets(p, pricing.Pick{Unit: at, Kind: -1}, free, p.MostUnits(u, 0)))
 }
 
 // apart gives each product the highest rung that it has reached.
 func (d *directly) apart(from, to int) bool {
 	p := d.p
-	if p.nudge(p.Units[from].Nudge).MostUnits > 0 {
+	if p.Nudge(p.Units[from].Nudge).MostUnits > 0 {
 		return false
 	}
 	first := &p.Units[from]
-	claims := make([]Claim, 0, 1)
+	claims := make([]pricing.Claim, 0, 1)
 	for j, in := range first.Goal.Scope {
 		if !in || p.Lines[j].Quantity == 0 {
 			continue
 		}
-		kind := p.kind(first, j)
+		kind := p.Kind(first, j)
 		var n int64
 		for i, in := range first.Goal.Scope {
-			if in && p.kind(first, i) == kind {
+			if in && p.Kind(first, i) == kind {
 				n += p.Lines[i].Quantity
 			}
 		}
@@ -191,7 +194,7 @@ func (d *directly) apart(from, to int) bool {
 		parts := d.all(nil, u, j)
 		if len(parts) == 0 {
 			for i := from; i < at; i++ {
-				if p.saves(&p.Units[i], j, p.Lines[j].Unit) > 0 {
+				if p.Saves(&p.Units[i], j, p.Lines[j].Unit) > 0 {
 					return false // where another nudge takes some units a lower rung holds
 				}
 			}
@@ -202,8 +205,8 @@ func (d *directly) apart(from, to int) bool {
 			i++
 		}
 		if i == len(claims) {
-			claims = append(claims, Claim{Unit: at})
-			d.picks = append(d.picks, pick{at, kind})
+			claims = append(claims, pricing.Claim{Unit: at})
+			d.picks = append(d.picks, pricing.Pick{Unit: at, Kind: kind})
 		}
 		claims[i].Parts = append(claims[i].Parts, parts...)
 	}
@@ -224,7 +227,7 @@ func (d *directly) apart(from, to int) bool {
 }
 
 // take takes the units of a claim; false where there are none.
-func (d *directly) take(c Claim) bool {
+func (d *directly) take(c pricing.Claim) bool {
 	if len(c.Parts) == 0 {
 		return false
 	}
@@ -232,7 +235,7 @@ func (d *directly) take(c Claim) bool {
 		d.choice.After[part.Line] -= part.Off * part.Qty
 	}
 	d.choice.Given[c.Unit] = true
-	d.choice.count++
+	d.choice.Count++
 	d.choice.Claims = append(d.choice.Claims, c)
 	return true
 }
@@ -240,7 +243,7 @@ func (d *directly) take(c Claim) bool {
 // stands tells whether no ladder takes units that the goal of another counts.
 func (d *directly) stands() bool {
 	for _, pk := range d.picks {
-		u := &d.p.Units[pk.unit]
+		u := &d.p.Units[pk.Unit]
 		own := int32(0)
 		for j, in := range u.On {
 			if in {
@@ -285,8 +288,8 @@ func (s *solver) plainly(e *enumerator) bool {
 		e.picks = append(e.picks, l.options[0]...)
 	}
 	e.look(0, firstLook)
-	over := e.open < anyAddition
-	e.open = anyAddition
+	over := e.open < pricing.AnyAddition
+	e.open = pricing.AnyAddition
 	if s.best != nil && !over {
 		e.sortPicks()
 		e.ready(len(e.ladders))
@@ -294,7 +297,7 @@ func (s *solver) plainly(e *enumerator) bool {
 		for _, j := range e.touched {
 			e.high[j] = e.p.Lines[j].Amount
 		}
-		over = !s.useless(s.outlook().least(e.goods+1, e.low, e.high))
+		over = !s.useless(s.outlook().Least(e.goods+1, e.low, e.high))
 	}
 	return s.best != nil && !over
 }

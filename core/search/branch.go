@@ -1,9 +1,10 @@
-package pricing
+package search
 
 import (
 	"slices"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
 )
 
 // firstLook is how many steps each way to give ladders is looked at for at first.
@@ -11,7 +12,7 @@ const firstLook = 1 << 8
 
 // combined is one way to give ladders, and what units cost by it at least.
 type combined struct {
-	picks []pick
+	picks []pricing.Pick
 	least money.Minor
 }
 
@@ -27,7 +28,7 @@ func (e *enumerator) atBest(at int) money.Minor {
 	n := len(e.picks)
 	for _, l := range e.ladders[at:] {
 		for _, u := range l.rungs {
-			e.picks = append(e.picks, pick{u, -1})
+			e.picks = append(e.picks, pricing.Pick{Unit: u, Kind: -1})
 		}
 	}
 	e.sortPicks()
@@ -35,7 +36,7 @@ func (e *enumerator) atBest(at int) money.Minor {
 	least, ok := e.reach(0, 0)
 	e.picks = e.picks[:n]
 	if !ok {
-		return anyAddition
+		return pricing.AnyAddition
 	}
 	return least
 }
@@ -51,7 +52,7 @@ func (e *enumerator) eachWay() {
 			again = append(again, combined{slices.Clone(e.picks), least})
 		}
 	})
-	slices.SortStableFunc(again, func(a, b combined) int { return compareMinor(a.least, b.least) })
+	slices.SortStableFunc(again, func(a, b combined) int { return pricing.CompareMinor(a.least, b.least) })
 	for _, c := range again {
 		if e.visit.useless(c.least) {
 			break
@@ -74,7 +75,7 @@ func (e *enumerator) branch(at int, least money.Minor, then func(least money.Min
 	}
 	n := len(e.picks)
 	type child struct {
-		option []pick
+		option []pricing.Pick
 		least  money.Minor
 	}
 	options := e.ladders[at].options
@@ -88,7 +89,7 @@ func (e *enumerator) branch(at int, least money.Minor, then func(least money.Min
 			children = append(children, child{option, b})
 		}
 	}
-	slices.SortStableFunc(children, func(a, b child) int { return compareMinor(a.least, b.least) })
+	slices.SortStableFunc(children, func(a, b child) int { return pricing.CompareMinor(a.least, b.least) })
 	for _, c := range children {
 		if e.nodes < 0 {
 			e.open = min(e.open, c.least)
