@@ -18,8 +18,33 @@ type combined struct {
 
 // worthless tells whether no completion of what has been taken so far can be of use.
 func (e *enumerator) worthless(special, line int) bool {
-	least, ok := e.reach(special, line)
+	least, ok := e.least(special, line)
 	return !ok || e.visit.useless(least) || e.visit.drawn(least)
+}
+
+// prepare gets what is to be known of the picks at hand; those of ladders from one on
+// are only possible.
+func (e *enumerator) prepare(from int) {
+	e.ready(from)
+	e.visit.picked(func(yield func(int) bool) {
+		for _, pk := range e.picks {
+			if n := e.owner[pk.Unit]; n < from && !e.ladders[n].nudge.Stacks && !yield(e.p.Units[pk.Unit].Nudge) {
+				return
+			}
+		}
+	})
+}
+
+// least bounds what comes of any completion of what has been taken so far; false where a
+// rung that is picked can no longer reach its goal.
+func (e *enumerator) least(special, line int) (money.Minor, bool) {
+	ok := e.reach(special, line)
+	e.charge(e.work)
+	e.work = 0
+	if !ok {
+		return 0, false
+	}
+	return e.visit.least(e.goods, e.low, e.high), true
 }
 
 // atBest is the least that is paid in the end by any way to give ladders that
@@ -32,8 +57,8 @@ func (e *enumerator) atBest(at int) money.Minor {
 		}
 	}
 	e.sortPicks()
-	e.ready(at)
-	least, ok := e.reach(0, 0)
+	e.prepare(at)
+	least, ok := e.least(0, 0)
 	e.picks = e.picks[:n]
 	if !ok {
 		return pricing.AnyAddition
@@ -78,7 +103,7 @@ func (e *enumerator) branch(at int, least money.Minor, then func(least money.Min
 		option []pricing.Pick
 		least  money.Minor
 	}
-	options := e.ladders[at].options
+	options := e.options[at]
 	children := make([]child, 0, len(options))
 	for _, option := range options {
 		if len(option) > 0 && e.clashes(at) {

@@ -285,14 +285,14 @@ func (s *solver) plainly(e *enumerator) bool {
 			}
 			taken[j] = taken[j] || in
 		}
-		e.picks = append(e.picks, l.options[0]...)
+		e.picks = append(e.picks, e.options[i][0]...)
 	}
 	e.look(0, firstLook)
 	over := e.open < pricing.AnyAddition
 	e.open = pricing.AnyAddition
 	if s.best != nil && !over {
 		e.sortPicks()
-		e.ready(len(e.ladders))
+		e.prepare(len(e.ladders))
 		e.reach(0, 0)
 		for _, j := range e.touched {
 			e.high[j] = e.p.Lines[j].Amount

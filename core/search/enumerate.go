@@ -12,12 +12,25 @@ import (
 // first of which takes the most that can be taken off.
 const MostUnitNodes = 1 << 14
 
-// ladder is the unit rungs of one nudge.
-type ladder struct {
-	rungs   []int
-	nudge   *pricing.Nudge
-	options [][]pricing.Pick // what may be given of it, nothing last
-	lines   pricing.Scope    // lines whose units it may take
+// MostSearchNodes bounds the steps of the search for the best choice, and MostTies
+// how many of them may look at what can at best cost as much as the best choice
+// found, for a choice that is to be preferred among equals. Carts of more than
+// ManyLines lines get a thirty-second of the steps. Counts, never a clock.
+const (
+	MostSearchNodes = 1 << 18
+	MostTies        = 1 << 12
+	ManyLines       = 64
+)
+
+// stepsFor is how many of so many steps a problem gets.
+func stepsFor(p *pricing.Problem, most int) int {
+	if len(p.Lines) > ManyLines {
+		most /= 32
+	}
+	if p.Effort > 0 {
+		return min(most, p.Effort)
+	}
+	return most
 }
 
 // visitor is what unit choices are enumerated for: it says which can not be of use, and
@@ -39,37 +52,21 @@ type visitor interface {
 // enumerator enumerates unit choices: what is given of each ladder, then the units each
 // rung takes.
 type enumerator struct {
-	p       *pricing.Problem
-	visit   visitor
-	nodes   int
-	each    int  // what a step counts: more where there are many lines
-	partial bool // whether not all that may be given of a ladder is listed
-	quota   int  // steps that the way to give ladders at hand may still take
-	short   int  // of which each way gets so many at first
-	over    bool // whether it took them all
-	ladders []ladder
-	owner   []int // per unit rung: its ladder
-	picks   []pricing.Pick
-	special []pricing.Pick // those of picks that take a limited number of units
-	simple  []pricing.Pick
-	stacked []pricing.Pick
-	free    []int64
-	claims  []pricing.Claim
-	open    money.Minor     // the least that what was not looked at could cost
-	refused pricing.Refusal // why the last choice that limits forbid is not allowed
-	wants   []want          // of the simple rungs that are picked
-	takers  [][]taker       // per line: the simple rungs that are picked and save on it
-	touched []int           // lines whose units some ladder may take
-	idle    money.Minor     // what the other lines cost
-	goods   money.Minor     // the least that all lines can cost, as last worked out
-	// Per line: what one unit can cost at least and most, and if it stays free; and
-	// what all of it can cost by what has been taken so far.
-	lowUnit, highUnit, freeUnit []money.Minor
-	low, high                   []money.Minor
+	visit    visitor
+	nodes    int
+	each     int  // what a step counts: more where there are many lines
+	unlisted bool // whether not all that may be given of a ladder is listed
+	quota    int  // steps that the way to give ladders at hand may still take
+	short    int  // of which each way gets so many at first
+	over     bool // whether it took them all
+	partial
+	options [][][]pricing.Pick // per ladder: what may be given of it, nothing last
+	open    money.Minor        // the least that what was not looked at could cost
+	refused pricing.Refusal    // why the last choice that limits forbid is not allowed
 }
 
 func newEnumerator(p *pricing.Problem, steps int) *enumerator {
-	e := &enumerator{p: p, nodes: stepsFor(p, steps), open: pricing.AnyAddition, owner: make([]int, len(p.Units)), each: 1 + len(p.Lines)/16}
+	e := &enumerator{partial: partial{p: p, owner: make([]int, len(p.Units))}, nodes: stepsFor(p, steps), open: pricing.AnyAddition, each: 1 + len(p.Lines)/16}
 	e.free, e.quota, e.short = p.Quantities(), e.nodes, firstLook
 	e.gather()
 	return e
@@ -88,45 +85,10 @@ func (e *enumerator) charge(steps int) bool {
 	return !e.over
 }
 
-// gather puts rungs into ladders.
-func (e *enumerator) gather() {
-	p := e.p
-	for i := range p.Units {
-		u := &p.Units[i]
-		last := len(e.ladders) - 1
-		if last < 0 || p.Units[e.ladders[last].rungs[0]].Key.Nudge != u.Key.Nudge {
-			e.ladders = append(e.ladders, ladder{nudge: p.Nudge(u.Nudge), lines: make(pricing.Scope, len(p.Lines))})
-			last++
-		}
-		l := &e.ladders[last]
-		l.rungs = append(l.rungs, i)
-		e.owner[i] = last
-		for j := range p.Lines {
-			l.lines[j] = l.lines[j] || u.On[j] || u.Form == pricing.Every && u.Goal.Scope[j]
-		}
-	}
-}
-
-// sortPicks puts the picks by how they take units: limited, all there are, on top.
-func (e *enumerator) sortPicks() {
-	e.special, e.simple, e.stacked = e.special[:0], e.simple[:0], e.stacked[:0]
-	for _, pk := range e.picks {
-		u, n := &e.p.Units[pk.Unit], e.ladders[e.owner[pk.Unit]].nudge
-		switch {
-		case n.Stacks:
-			e.stacked = append(e.stacked, pk)
-		case u.InSets() || u.Pick > 0 || n.MostUnits > 0:
-			e.special = append(e.special, pk)
-		default:
-			e.simple = append(e.simple, pk)
-		}
-	}
-}
-
 // take assigns units to the rungs that are picked.
 func (e *enumerator) take() {
 	e.sortPicks()
-	e.ready(len(e.ladders))
+	e.prepare(len(e.ladders))
 	e.claims = e.claims[:0]
 	e.specials(0)
 }

@@ -32,7 +32,7 @@ func unitChoices(p *pricing.Problem, slack money.Minor) *lister {
 	e.visit, e.short = l, e.nodes
 	e.listOptions()
 	e.eachWay()
-	l.steps, l.cut, l.refused = stepsFor(p, MostUnitNodes)-e.nodes, e.over || e.partial, e.refused
+	l.steps, l.cut, l.refused = stepsFor(p, MostUnitNodes)-e.nodes, e.over || e.unlisted, e.refused
 	if l.useful(); len(l.found) == 0 {
 		l.found = []pricing.UnitChoice{p.NoUnits()}
 	}

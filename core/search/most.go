@@ -7,50 +7,6 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// claimSets returns the claim of a reward in sets that saves most from the free
-// units: sets from the dearest units down, as many as save money, at most
-// limit rewarded units. Its time grows with lines, not with units.
-func claimSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
-	u := &p.Units[pk.Unit]
-	c := pricing.Claim{Unit: pk.Unit}
-	if u.Form == pricing.Every {
-		return claimEvery(p, pk, free, limit)
-	}
-	runs := p.RunsOf(pk, u.On, free)
-	most := limit / max(1, p.RewardedPerSet(u))
-	for len(runs) > 0 && c.Sets < most {
-		n := int64(1)
-		var set []pricing.Run
-		if runs[0].Qty >= u.Size {
-			n = min(runs[0].Qty/u.Size, most-c.Sets)
-			set = []pricing.Run{{Line: runs[0].Line, Qty: u.Size, Price: runs[0].Price}}
-		} else {
-			set = pricing.Cut(runs, u.Size)
-		}
-		parts := p.SetParts(u, set)
-		if parts == nil {
-			break
-		}
-		for _, part := range parts {
-			part.Qty *= n
-			c.Parts = append(c.Parts, part)
-		}
-		for _, r := range set {
-			runs = drop(runs, r.Qty*n)
-		}
-		c.Sets += n
-	}
-	return c
-}
-
-// drop takes n units off the first of runs.
-func drop(runs []pricing.Run, n int64) []pricing.Run {
-	if runs[0].Qty -= n; runs[0].Qty == 0 {
-		return runs[1:]
-	}
-	return runs
-}
-
 // claimEvery returns a claim of "every" that saves most: as many sets as there
 // are units to earn and to reward, rewarding the cheapest that are left, or set by
 // set the dearest.
@@ -281,3 +237,11 @@ func mostEvery(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) p
 // mostEverySteps is how many claims of "every" are looked at for the one that
 // saves most.
 const mostEverySteps = 1 << 9
+
+// claimSets returns the claim of a reward in sets that saves most from the free units.
+func claimSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+	if p.Units[pk.Unit].Form == pricing.Every {
+		return claimEvery(p, pk, free, limit)
+	}
+	return mostSets(p, pk, free, limit)
+}

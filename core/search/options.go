@@ -18,14 +18,16 @@ func (e *enumerator) listOptions() {
 			e.owner[u] = i
 		}
 	}
+	e.options = make([][][]pricing.Pick, len(e.ladders))
+	e.options = make([][][]pricing.Pick, len(e.ladders))
 	for i := range e.ladders {
-		e.ladders[i].options = e.options(i)
+		e.options[i] = e.optionsOf(i)
 	}
 }
 
-// options lists what may be given of a ladder: every set of rungs whose goals
+// optionsOf lists what may be given of a ladder: every set of rungs whose goals
 // can hold, or of a replacing ladder every single one; nothing comes last.
-func (e *enumerator) options(at int) [][]pricing.Pick {
+func (e *enumerator) optionsOf(at int) [][]pricing.Pick {
 	l, p := &e.ladders[at], e.p
 	var can []int
 	for _, u := range l.rungs {
@@ -49,7 +51,7 @@ func (e *enumerator) options(at int) [][]pricing.Pick {
 	if len(can) == 0 {
 		return append(products, nil)
 	}
-	e.partial = e.partial || len(can) > mostTogether
+	e.unlisted = e.unlisted || len(can) > mostTogether
 	can = can[:min(len(can), mostTogether)]
 	products = append(products, nil)
 	var out [][]pricing.Pick

@@ -94,7 +94,7 @@ func off(u pricing.Unit, price int64) int64 {
 	case pricing.FixedPrice:
 		return max(0, price-u.Amount)
 	}
-	return (int64(u.Percent)*price*2+1_000_000)/2_000_000
+	return (int64(u.Percent)*price*2 + 1_000_000) / 2_000_000
 }
 
 // program writes the problem in the LP format.

@@ -136,12 +136,12 @@ func (s *solver) eachUnitChoice() (open money.Minor) {
 	e := newEnumerator(p, MostSearchNodes)
 	e.visit, s.draws = s, MostTies
 	e.listOptions()
-	e.partial = e.partial || e.over
+	e.unlisted = e.unlisted || e.over
 	if !s.plainly(e) {
 		e.eachWay()
 	}
 	s.steps += stepsFor(p, MostSearchNodes) - e.nodes
-	if e.partial {
+	if e.unlisted {
 		return 0
 	}
 	return e.open

@@ -1,0 +1,134 @@
+package search
+
+import (
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/pricing"
+)
+
+// reach fills low and high with what each line can cost at least and most, once
+// the special rungs from one on, and the simple ones on the lines from one on,
+// have taken their units; and returns the least that is paid in the end. False
+// where a rung that is picked can no longer reach its goal.
+func (b *partial) reach(special, line int) bool {
+	p := b.p
+	open := special < len(b.special)
+	b.work += (len(p.Lines)*(1+len(b.wants)+8*(len(b.special)-special)) + len(b.claims)) / 64
+	least := b.idle
+	for _, i := range b.touched {
+		l, n := &p.Lines[i], b.free[i]
+		switch {
+		case l.Quantity == 0:
+			b.low[i], b.high[i] = l.Amount, l.Amount
+		case open:
+			b.low[i], b.high[i] = n*b.lowUnit[i], n*l.Unit
+		case i < line:
+			b.low[i], b.high[i] = n*b.freeUnit[i], n*l.Unit
+		default:
+			b.low[i], b.high[i] = n*b.lowUnit[i], n*b.highUnit[i]
+		}
+	}
+	for _, c := range b.claims {
+		for _, part := range c.Parts {
+			price := p.Lines[part.Line].Unit - part.Off
+			b.low[part.Line] += part.Qty * b.onTop(part.Line, price)
+			b.high[part.Line] += part.Qty * price
+		}
+	}
+	for _, i := range b.touched {
+		least += b.low[i]
+	}
+	for _, pk := range b.special[special:] {
+		least -= mostSaved(p, pk, b.free)
+		u := &p.Units[pk.Unit]
+		for _, i := range b.touched {
+			n := b.free[i]
+			if !u.On[i] || n == 0 || pk.Kind >= 0 && p.Kind(u, i) != pk.Kind {
+				continue
+			}
+			b.low[i] -= n * b.lowUnit[i]
+			if !u.InSets() {
+				unit := p.Lines[i].Unit
+				b.low[i] += n * min(b.lowUnit[i], b.onTop(i, unit-u.MostOff(unit)))
+			}
+			b.low[i] = max(0, b.low[i])
+		}
+	}
+	if !open {
+		// Each nudge loses by units of its own, rungs of one nudge perhaps by the same.
+		var most money.Minor
+		for i := range b.wants {
+			w := &b.wants[i]
+			loss, ok := b.missing(w, line)
+			if !ok {
+				return false
+			}
+			if i > 0 && b.wants[i-1].owner == w.owner {
+				least += max(0, loss-most)
+				most = max(most, loss)
+				continue
+			}
+			least += loss
+			most = loss
+		}
+	}
+	b.goods = max(0, least)
+	return true
+}
+
+// mostSaved bounds what a special rung can save on free units.
+func mostSaved(p *pricing.Problem, pk pricing.Pick, free []int64) money.Minor {
+	u := &p.Units[pk.Unit]
+	if u.WholeSets() {
+		return mostSets(p, pk, free, pricing.AnyUnits).Saved()
+	}
+	var sum money.Minor
+	for _, r := range p.Runs(u.On, free) {
+		if pk.Kind < 0 || p.Kind(u, r.Line) == pk.Kind {
+			if p.Saves(u, r.Line, r.Price) > 0 {
+				sum += r.Qty * u.MostOff(r.Price)
+			}
+		}
+	}
+	return sum
+}
+
+// mostSets returns the claim of a reward in whole sets that saves most from the free
+// units: sets from the dearest units down, as many as save money, at most limit
+// rewarded units. Its time grows with lines, not with units.
+func mostSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+	u := &p.Units[pk.Unit]
+	c := pricing.Claim{Unit: pk.Unit}
+	runs := p.RunsOf(pk, u.On, free)
+	most := limit / max(1, p.RewardedPerSet(u))
+	for len(runs) > 0 && c.Sets < most {
+		n := int64(1)
+		var set []pricing.Run
+		if runs[0].Qty >= u.Size {
+			n = min(runs[0].Qty/u.Size, most-c.Sets)
+			set = []pricing.Run{{Line: runs[0].Line, Qty: u.Size, Price: runs[0].Price}}
+		} else {
+			set = pricing.Cut(runs, u.Size)
+		}
+		parts := p.SetParts(u, set)
+		if parts == nil {
+			break
+		}
+		for _, part := range parts {
+			part.Qty *= n
+			c.Parts = append(c.Parts, part)
+		}
+		for _, r := range set {
+			runs = drop(runs, r.Qty*n)
+		}
+		c.Sets += n
+	}
+	return c
+}
+
+// drop takes n units off the first of runs.
+func drop(runs []pricing.Run, n int64) []pricing.Run {
+	if runs[0].Qty -= n; runs[0].Qty == 0 {
+		return runs[1:]
+	}
+	return runs
+}
