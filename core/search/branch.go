@@ -25,10 +25,10 @@ func (e *enumerator) worthless(special, line int) bool {
 // prepare gets what is to be known of the picks at hand; those of ladders from one on
 // are only possible.
 func (e *enumerator) prepare(from int) {
-	e.ready(from)
+	e.Ready(from)
 	e.visit.picked(func(yield func(int) bool) {
-		for _, pk := range e.picks {
-			if n := e.owner[pk.Unit]; n < from && !e.ladders[n].nudge.Stacks && !yield(e.p.Units[pk.Unit].Nudge) {
+		for _, pk := range e.Picks {
+			if n := e.Owner[pk.Unit]; n < from && !e.Ladders[n].Nudge.Stacks && !yield(e.P.Units[pk.Unit].Nudge) {
 				return
 			}
 		}
@@ -38,28 +38,28 @@ func (e *enumerator) prepare(from int) {
 // least bounds what comes of any completion of what has been taken so far; false where a
 // rung that is picked can no longer reach its goal.
 func (e *enumerator) least(special, line int) (money.Minor, bool) {
-	ok := e.reach(special, line)
-	e.charge(e.work)
-	e.work = 0
+	ok := e.Reach(special, line)
+	e.charge(e.Work)
+	e.Work = 0
 	if !ok {
 		return 0, false
 	}
-	return e.visit.least(e.goods, e.low, e.high), true
+	return e.visit.least(e.Goods, e.Low, e.High), true
 }
 
 // atBest is the least that is paid in the end by any way to give ladders that
 // begins as the one at hand: from one ladder on every rung may be given.
 func (e *enumerator) atBest(at int) money.Minor {
-	n := len(e.picks)
-	for _, l := range e.ladders[at:] {
-		for _, u := range l.rungs {
-			e.picks = append(e.picks, pricing.Pick{Unit: u, Kind: -1})
+	n := len(e.Picks)
+	for _, l := range e.Ladders[at:] {
+		for _, u := range l.Rungs {
+			e.Picks = append(e.Picks, pricing.Pick{Unit: u, Kind: -1})
 		}
 	}
-	e.sortPicks()
+	e.SortPicks()
 	e.prepare(at)
 	least, ok := e.least(0, 0)
-	e.picks = e.picks[:n]
+	e.Picks = e.Picks[:n]
 	if !ok {
 		return pricing.AnyAddition
 	}
@@ -74,7 +74,7 @@ func (e *enumerator) eachWay() {
 	e.branch(0, 0, func(least money.Minor) {
 		if open := e.open; !e.look(least, e.short) {
 			e.open = open
-			again = append(again, combined{slices.Clone(e.picks), least})
+			again = append(again, combined{slices.Clone(e.Picks), least})
 		}
 	})
 	slices.SortStableFunc(again, func(a, b combined) int { return pricing.CompareMinor(a.least, b.least) })
@@ -86,7 +86,7 @@ func (e *enumerator) eachWay() {
 			e.open = min(e.open, c.least)
 			break
 		}
-		e.picks = append(e.picks[:0], c.picks...)
+		e.Picks = append(e.Picks[:0], c.picks...)
 		e.look(c.least, e.nodes)
 	}
 }
@@ -94,11 +94,11 @@ func (e *enumerator) eachWay() {
 // branch decides what is given of each ladder in turn; least is the least that is
 // paid in the end by what has been decided.
 func (e *enumerator) branch(at int, least money.Minor, then func(least money.Minor)) {
-	if at == len(e.ladders) {
+	if at == len(e.Ladders) {
 		then(least)
 		return
 	}
-	n := len(e.picks)
+	n := len(e.Picks)
 	type child struct {
 		option []pricing.Pick
 		least  money.Minor
@@ -109,7 +109,7 @@ func (e *enumerator) branch(at int, least money.Minor, then func(least money.Min
 		if len(option) > 0 && e.clashes(at) {
 			continue
 		}
-		e.picks = append(e.picks[:n], option...)
+		e.Picks = append(e.Picks[:n], option...)
 		if b := e.atBest(at + 1); !e.visit.useless(b) {
 			children = append(children, child{option, b})
 		}
@@ -123,10 +123,10 @@ func (e *enumerator) branch(at int, least money.Minor, then func(least money.Min
 		if e.visit.useless(c.least) {
 			break
 		}
-		e.picks = append(e.picks[:n], c.option...)
+		e.Picks = append(e.Picks[:n], c.option...)
 		e.branch(at+1, c.least, then)
 	}
-	e.picks = e.picks[:n]
+	e.Picks = e.Picks[:n]
 }
 
 // look completes the way at hand with so many steps; false where they did not

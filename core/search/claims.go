@@ -3,6 +3,7 @@ package search
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/bounds"
 	"agonal.dev/agonal/core/pricing"
 )
 
@@ -13,18 +14,18 @@ func (e *enumerator) specials(at int) {
 	if !e.step() || e.worthless(at, 0) {
 		return
 	}
-	if at == len(e.special) {
+	if at == len(e.Special) {
 		e.simples(0)
 		return
 	}
-	pk := e.special[at]
-	u := &e.p.Units[pk.Unit]
+	pk := e.Special[at]
+	u := &e.P.Units[pk.Unit]
 	try := func(c pricing.Claim) {
 		e.claim(c, 1)
 		e.specials(at + 1)
 		e.claim(c, -1)
 	}
-	limit := e.p.MostUnits(u, e.rewarded(pk.Unit))
+	limit := e.P.MostUnits(u, e.rewarded(pk.Unit))
 	switch {
 	case u.Form == pricing.Every:
 		e.everys(pk, limit, try)
@@ -38,9 +39,9 @@ func (e *enumerator) specials(at int) {
 // rewarded is how many units the nudge of a rung has rewarded so far.
 func (e *enumerator) rewarded(unit int) int64 {
 	var n int64
-	for _, c := range e.claims {
-		if e.owner[c.Unit] == e.owner[unit] {
-			n += e.p.Rewarded(c)
+	for _, c := range e.Claims {
+		if e.Owner[c.Unit] == e.Owner[unit] {
+			n += e.P.Rewarded(c)
 		}
 	}
 	return n
@@ -49,29 +50,29 @@ func (e *enumerator) rewarded(unit int) int64 {
 // claim takes the units of a claim, or gives them back.
 func (e *enumerator) claim(c pricing.Claim, sign int64) {
 	for _, part := range c.Parts {
-		e.free[part.Line] -= sign * part.Qty
+		e.Free[part.Line] -= sign * part.Qty
 	}
 	if sign > 0 {
-		e.claims = append(e.claims, c)
+		e.Claims = append(e.Claims, c)
 	} else {
-		e.claims = e.claims[:len(e.claims)-1]
+		e.Claims = e.Claims[:len(e.Claims)-1]
 	}
 }
 
 // sets enumerates the ways to make sets of free units: the one that saves most,
 // then every other grouping.
 func (e *enumerator) sets(pk pricing.Pick, limit int64, try func(pricing.Claim)) {
-	u := &e.p.Units[pk.Unit]
-	if !e.charge(len(e.free) / 8) {
+	u := &e.P.Units[pk.Unit]
+	if !e.charge(len(e.Free) / 8) {
 		return
 	}
-	first := claimSets(e.p, pk, e.free, limit)
+	first := claimSets(e.P, pk, e.Free, limit)
 	if first.Sets == 0 {
 		return
 	}
 	try(first)
-	runs := e.p.RunsOf(pk, u.On, e.free)
-	most := limit / e.p.RewardedPerSet(u)
+	runs := e.P.RunsOf(pk, u.On, e.Free)
+	most := limit / e.P.RewardedPerSet(u)
 	var made []pricing.Part
 	var count int64
 	var last []int64
@@ -96,7 +97,7 @@ func (e *enumerator) sets(pk pricing.Pick, limit int64, try func(pricing.Claim))
 					set = append(set, pricing.Run{Line: runs[k].Line, Qty: n, Price: runs[k].Price})
 				}
 			}
-			parts := e.p.SetParts(u, set)
+			parts := e.P.SetParts(u, set)
 			if parts == nil {
 				return true
 			}
@@ -111,7 +112,7 @@ func (e *enumerator) sets(pk pricing.Pick, limit int64, try func(pricing.Claim))
 				made = made[:len(made)-len(parts)]
 			}
 			one(parts)
-			e.p.OtherWays(u, set, one)
+			e.P.OtherWays(u, set, one)
 			for k, n := range v {
 				runs[k].Qty += n
 			}
@@ -150,11 +151,11 @@ func joined(parts []pricing.Part) []pricing.Part {
 // some enumerates the claims of a rung that rewards a limited number of units:
 // the cheapest, the dearest, or any up to its limit.
 func (e *enumerator) some(pk pricing.Pick, limit int64, try func(pricing.Claim)) {
-	u := &e.p.Units[pk.Unit]
+	u := &e.P.Units[pk.Unit]
 	var can []pricing.Run
 	var units int64
-	for _, r := range e.p.Runs(u.On, e.free) {
-		if (pk.Kind < 0 || e.p.Kind(u, r.Line) == pk.Kind) && e.p.Saves(u, r.Line, r.Price) > 0 {
+	for _, r := range e.P.Runs(u.On, e.Free) {
+		if (pk.Kind < 0 || e.P.Kind(u, r.Line) == pk.Kind) && e.P.Saves(u, r.Line, r.Price) > 0 {
 			can = append(can, r)
 			units += r.Qty
 		}
@@ -171,7 +172,7 @@ func (e *enumerator) some(pk pricing.Pick, limit int64, try func(pricing.Claim))
 	}
 	// Fewer than n are taken where simple rungs take the rest.
 	least := n
-	if len(e.simple)+len(e.special) > 1 {
+	if len(e.Simple)+len(e.Special) > 1 {
 		least = 1
 	}
 	for ; n >= least && !e.over; n-- {
@@ -182,7 +183,7 @@ func (e *enumerator) some(pk pricing.Pick, limit int64, try func(pricing.Claim))
 			c := pricing.Claim{Unit: pk.Unit}
 			for k, q := range v {
 				if q > 0 {
-					c.Parts = append(c.Parts, e.p.Parts(u, can[k].Line, q, can[k].Price)...)
+					c.Parts = append(c.Parts, e.P.Parts(u, can[k].Line, q, can[k].Price)...)
 				}
 			}
 			try(c)
@@ -198,15 +199,15 @@ func (e *enumerator) simples(line int) {
 	if e.over {
 		return
 	}
-	for line < len(e.p.Lines) && e.free[line] == 0 {
+	for line < len(e.P.Lines) && e.Free[line] == 0 {
 		line++
 	}
-	if line == len(e.p.Lines) {
+	if line == len(e.P.Lines) {
 		e.leaf()
 		return
 	}
-	price := e.p.Lines[line].Unit
-	takers := takersOf(e.p, nil, e.simple, line)
+	price := e.P.Lines[line].Unit
+	takers := bounds.TakersOf(e.P, nil, e.Simple, line)
 	if len(takers) == 0 {
 		e.simples(line + 1) // its units stay free
 		return
@@ -214,12 +215,12 @@ func (e *enumerator) simples(line int) {
 	var give func(at int)
 	give = func(at int) {
 		t := takers[at]
-		q := e.free[line]
+		q := e.Free[line]
 		if at == len(takers)-1 {
 			if q > 0 {
-				e.claim(pricing.Claim{Unit: t.unit, Parts: e.p.Parts(&e.p.Units[t.unit], line, q, price)}, 1)
+				e.claim(pricing.Claim{Unit: t.Unit, Parts: e.P.Parts(&e.P.Units[t.Unit], line, q, price)}, 1)
 				e.simplesNext(line + 1)
-				e.claim(e.claims[len(e.claims)-1], -1)
+				e.claim(e.Claims[len(e.Claims)-1], -1)
 			} else {
 				e.simplesNext(line + 1)
 			}
@@ -233,16 +234,16 @@ func (e *enumerator) simples(line int) {
 				give(at + 1)
 				continue
 			}
-			e.claim(pricing.Claim{Unit: t.unit, Parts: e.p.Parts(&e.p.Units[t.unit], line, n, price)}, 1)
+			e.claim(pricing.Claim{Unit: t.Unit, Parts: e.P.Parts(&e.P.Units[t.Unit], line, n, price)}, 1)
 			give(at + 1)
-			e.claim(e.claims[len(e.claims)-1], -1)
+			e.claim(e.Claims[len(e.Claims)-1], -1)
 		}
 	}
 	give(0)
 }
 
 func (e *enumerator) simplesNext(line int) {
-	if e.worthless(len(e.special), line) {
+	if e.worthless(len(e.Special), line) {
 		return
 	}
 	e.simples(line)

@@ -264,40 +264,40 @@ func (d *directly) stands() bool {
 // ladders do not contend for units, and tells whether no other way can be the best:
 // leaving anything out makes goods dearer.
 func (s *solver) plainly(e *enumerator) bool {
-	if s.bonds || e.p.MostOff > 0 || e.p.Bonds().Mixed {
+	if s.bonds || e.P.MostOff > 0 || e.P.Bonds().Mixed {
 		return false
 	}
-	defer func() { e.picks = e.picks[:0] }()
-	taken := make([]bool, len(e.p.Lines))
-	for i := range e.ladders {
-		l := &e.ladders[i]
-		if l.nudge.Stacks || len(l.rungs) > 1 && !l.nudge.Replacing {
+	defer func() { e.Picks = e.Picks[:0] }()
+	taken := make([]bool, len(e.P.Lines))
+	for i := range e.Ladders {
+		l := &e.Ladders[i]
+		if l.Nudge.Stacks || len(l.Rungs) > 1 && !l.Nudge.Replacing {
 			return false
 		}
-		for _, u := range l.rungs {
-			if e.p.Units[u].Goal.Most > 0 {
+		for _, u := range l.Rungs {
+			if e.P.Units[u].Goal.Most > 0 {
 				return false // with more units left to it a lower rung may hold
 			}
 		}
-		for j, in := range l.lines {
+		for j, in := range l.Lines {
 			if in && taken[j] {
 				return false
 			}
 			taken[j] = taken[j] || in
 		}
-		e.picks = append(e.picks, e.options[i][0]...)
+		e.Picks = append(e.Picks, e.options[i][0]...)
 	}
 	e.look(0, firstLook)
 	over := e.open < pricing.AnyAddition
 	e.open = pricing.AnyAddition
 	if s.best != nil && !over {
-		e.sortPicks()
-		e.prepare(len(e.ladders))
-		e.reach(0, 0)
-		for _, j := range e.touched {
-			e.high[j] = e.p.Lines[j].Amount
+		e.SortPicks()
+		e.prepare(len(e.Ladders))
+		e.Reach(0, 0)
+		for _, j := range e.Touched {
+			e.High[j] = e.P.Lines[j].Amount
 		}
-		over = !s.useless(s.outlook().Least(e.goods+1, e.low, e.high))
+		over = !s.useless(s.outlook().Least(e.Goods+1, e.Low, e.High))
 	}
 	return s.best != nil && !over
 }

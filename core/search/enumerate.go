@@ -3,6 +3,7 @@ package search
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/bounds"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 )
@@ -59,16 +60,16 @@ type enumerator struct {
 	quota    int  // steps that the way to give ladders at hand may still take
 	short    int  // of which each way gets so many at first
 	over     bool // whether it took them all
-	partial
+	bounds.Partial
 	options [][][]pricing.Pick // per ladder: what may be given of it, nothing last
 	open    money.Minor        // the least that what was not looked at could cost
 	refused pricing.Refusal    // why the last choice that limits forbid is not allowed
 }
 
 func newEnumerator(p *pricing.Problem, steps int) *enumerator {
-	e := &enumerator{partial: partial{p: p, owner: make([]int, len(p.Units))}, nodes: stepsFor(p, steps), open: pricing.AnyAddition, each: 1 + len(p.Lines)/16}
-	e.free, e.quota, e.short = p.Quantities(), e.nodes, firstLook
-	e.gather()
+	e := &enumerator{Partial: bounds.Partial{P: p, Owner: make([]int, len(p.Units))}, nodes: stepsFor(p, steps), open: pricing.AnyAddition, each: 1 + len(p.Lines)/16}
+	e.Free, e.quota, e.short = p.Quantities(), e.nodes, firstLook
+	e.Gather()
 	return e
 }
 
@@ -87,21 +88,21 @@ func (e *enumerator) charge(steps int) bool {
 
 // take assigns units to the rungs that are picked.
 func (e *enumerator) take() {
-	e.sortPicks()
-	e.prepare(len(e.ladders))
-	e.claims = e.claims[:0]
+	e.SortPicks()
+	e.prepare(len(e.Ladders))
+	e.Claims = e.Claims[:0]
 	e.specials(0)
 }
 
 // leaf prices what has been assigned, puts the stacking rungs on top, and hands the
 // choice on where it is allowed.
 func (e *enumerator) leaf() {
-	claims := merged(e.claims)
-	allowed, no := e.p.Allowed(&pricing.Taking{Picks: e.picks, Claims: claims, Free: e.free})
+	claims := merged(e.Claims)
+	allowed, no := e.P.Allowed(&pricing.Taking{Picks: e.Picks, Claims: claims, Free: e.Free})
 	if !no.OK() {
 		return
 	}
-	choice, no := e.p.Priced(claims, e.free, e.stacked)
+	choice, no := e.P.Priced(claims, e.Free, e.Stacked)
 	if !no.OK() {
 		e.refused = no
 		return

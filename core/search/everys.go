@@ -10,20 +10,20 @@ import (
 // everys enumerates the claims of "every": which units earn, and among equally
 // cheap ones which are rewarded.
 func (e *enumerator) everys(pk pricing.Pick, limit int64, try func(pricing.Claim)) {
-	p, u := e.p, &e.p.Units[pk.Unit]
+	p, u := e.P, &e.P.Units[pk.Unit]
 	var all int64
-	for _, n := range e.free {
+	for _, n := range e.Free {
 		all += n
 	}
-	if !e.charge(int(min(1<<20, all/(u.Size+1)*int64(len(e.free))/16))) {
+	if !e.charge(int(min(1<<20, all/(u.Size+1)*int64(len(e.Free))/16))) {
 		return
 	}
-	first := claimEvery(p, pk, e.free, limit)
+	first := claimEvery(p, pk, e.Free, limit)
 	if first.Sets > 0 {
 		try(first)
 	}
 	contested := e.othersTake(pk)
-	earn := p.RunsOf(pk, u.Goal.Scope, e.free)
+	earn := p.RunsOf(pk, u.Goal.Scope, e.Free)
 	var units int64
 	for _, r := range earn {
 		units += r.Qty
@@ -33,7 +33,7 @@ func (e *enumerator) everys(pk pricing.Pick, limit int64, try func(pricing.Claim
 			if !e.step() {
 				return false
 			}
-			left := slices.Clone(e.free)
+			left := slices.Clone(e.Free)
 			var bought []pricing.Run
 			for k, n := range v {
 				if n > 0 {
@@ -66,13 +66,13 @@ func (e *enumerator) everys(pk pricing.Pick, limit int64, try func(pricing.Claim
 // othersTake tells whether another rung that is picked may take units that a rung
 // may reward.
 func (e *enumerator) othersTake(pk pricing.Pick) bool {
-	for _, o := range e.picks {
-		l := &e.ladders[e.owner[o.Unit]]
-		if o == pk || l.nudge.Stacks {
+	for _, o := range e.Picks {
+		l := &e.Ladders[e.Owner[o.Unit]]
+		if o == pk || l.Nudge.Stacks {
 			continue
 		}
-		for i, in := range e.p.Units[pk.Unit].On {
-			if in && l.lines[i] && e.p.Lines[i].Quantity > 0 {
+		for i, in := range e.P.Units[pk.Unit].On {
+			if in && l.Lines[i] && e.P.Lines[i].Quantity > 0 {
 				return true
 			}
 		}
@@ -83,7 +83,7 @@ func (e *enumerator) othersTake(pk pricing.Pick) bool {
 // anyRewards gives every claim that rewards free units for bought ones: which of
 // them are the cheapest is known only once the other rungs have taken theirs.
 func (e *enumerator) anyRewards(pk pricing.Pick, bought []pricing.Run, left []int64, sets, limit int64, try func(pricing.Claim)) {
-	p, u := e.p, &e.p.Units[pk.Unit]
+	p, u := e.P, &e.P.Units[pk.Unit]
 	var can []pricing.Run
 	var units int64
 	for _, r := range p.RunsOf(pk, u.On, left) {
@@ -123,11 +123,11 @@ func (e *enumerator) anyRewards(pk pricing.Pick, bought []pricing.Run, left []in
 // equally cheap units any may be rewarded.
 func (e *enumerator) ties(pk pricing.Pick, c pricing.Claim, fixed int, left []int64, try func(pricing.Claim)) {
 	try(c)
-	u := &e.p.Units[c.Unit]
+	u := &e.P.Units[c.Unit]
 	levels := map[money.Minor]int64{}
 	var prices []money.Minor
 	for _, part := range c.Parts[fixed:] {
-		price := e.p.Lines[part.Line].Unit
+		price := e.P.Lines[part.Line].Unit
 		if levels[price] == 0 {
 			prices = append(prices, price)
 		}
@@ -142,8 +142,8 @@ func (e *enumerator) ties(pk pricing.Pick, c pricing.Claim, fixed int, left []in
 			return
 		}
 		var alike []pricing.Run
-		for _, r := range e.p.RunsOf(pk, u.On, left) {
-			if r.Price == prices[at] && e.p.Saves(u, r.Line, r.Price) > 0 {
+		for _, r := range e.P.RunsOf(pk, u.On, left) {
+			if r.Price == prices[at] && e.P.Saves(u, r.Line, r.Price) > 0 {
 				alike = append(alike, r)
 			}
 		}
@@ -154,7 +154,7 @@ func (e *enumerator) ties(pk pricing.Pick, c pricing.Claim, fixed int, left []in
 			next := slices.Clone(parts)
 			for k, q := range v {
 				if q > 0 {
-					next = append(next, pricing.Part{Line: alike[k].Line, Qty: q, Off: e.p.Saves(u, alike[k].Line, prices[at])})
+					next = append(next, pricing.Part{Line: alike[k].Line, Qty: q, Off: e.P.Saves(u, alike[k].Line, prices[at])})
 				}
 			}
 			choose(at+1, next)

@@ -3,6 +3,7 @@ package search
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/bounds"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 )
@@ -222,11 +223,11 @@ func claimMost(p *pricing.Problem, unit, kind int, free []int64, limit int64) pr
 // done, of so many as are looked at.
 func mostEvery(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
 	e := newEnumerator(p, mostEverySteps)
-	e.free = slices.Clone(free)
+	e.Free = slices.Clone(free)
 	best, most := pricing.Claim{Unit: pk.Unit}, money.Minor(0)
 	e.everys(pk, limit, func(c pricing.Claim) {
 		e.claim(c, 1)
-		if saved := c.Saved(); saved > most && !p.MoreEvery(&pricing.Taking{Free: e.free}, c, pk, limit-p.Rewarded(c)) {
+		if saved := c.Saved(); saved > most && !p.MoreEvery(&pricing.Taking{Free: e.Free}, c, pk, limit-p.Rewarded(c)) {
 			best, most = c, saved
 		}
 		e.claim(c, -1)
@@ -243,5 +244,5 @@ func claimSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) p
 	if p.Units[pk.Unit].Form == pricing.Every {
 		return claimEvery(p, pk, free, limit)
 	}
-	return mostSets(p, pk, free, limit)
+	return bounds.MostSets(p, pk, free, limit)
 }

@@ -3,24 +3,25 @@ package search
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/bounds"
 	"agonal.dev/agonal/core/pricing"
 )
 
 // listOptions lists what may be given of each ladder.
 func (e *enumerator) listOptions() {
-	p := e.p
+	p := e.P
 	// Ladders that can give nothing to this cart take no part.
-	e.ladders = slices.DeleteFunc(e.ladders, func(l ladder) bool {
-		return !slices.ContainsFunc(l.rungs, func(u int) bool { return couldHold(p, &p.Units[u], -1, true) && savesAny(p, u, -1) })
+	e.Ladders = slices.DeleteFunc(e.Ladders, func(l bounds.Ladder) bool {
+		return !slices.ContainsFunc(l.Rungs, func(u int) bool { return couldHold(p, &p.Units[u], -1, true) && savesAny(p, u, -1) })
 	})
-	for i := range e.ladders {
-		for _, u := range e.ladders[i].rungs {
-			e.owner[u] = i
+	for i := range e.Ladders {
+		for _, u := range e.Ladders[i].Rungs {
+			e.Owner[u] = i
 		}
 	}
-	e.options = make([][][]pricing.Pick, len(e.ladders))
-	e.options = make([][][]pricing.Pick, len(e.ladders))
-	for i := range e.ladders {
+	e.options = make([][][]pricing.Pick, len(e.Ladders))
+	e.options = make([][][]pricing.Pick, len(e.Ladders))
+	for i := range e.Ladders {
 		e.options[i] = e.optionsOf(i)
 	}
 }
@@ -28,9 +29,9 @@ func (e *enumerator) listOptions() {
 // optionsOf lists what may be given of a ladder: every set of rungs whose goals
 // can hold, or of a replacing ladder every single one; nothing comes last.
 func (e *enumerator) optionsOf(at int) [][]pricing.Pick {
-	l, p := &e.ladders[at], e.p
+	l, p := &e.Ladders[at], e.P
 	var can []int
-	for _, u := range l.rungs {
+	for _, u := range l.Rungs {
 		if couldHold(p, &p.Units[u], -1, true) {
 			can = append(can, u)
 		}
@@ -42,7 +43,7 @@ func (e *enumerator) optionsOf(at int) [][]pricing.Pick {
 	if len(apart) > 0 {
 		products = e.apart(at, apart)
 	}
-	if l.nudge.Replacing {
+	if l.Nudge.Replacing {
 		for _, u := range can {
 			products = append(products, []pricing.Pick{{Unit: u, Kind: -1}})
 		}
@@ -88,7 +89,7 @@ func couldHold(p *pricing.Problem, u *pricing.Unit, kind int, contested bool) bo
 // for each product the rung it has reached, which is lower where others take
 // units of it.
 func (e *enumerator) apart(at int, can []int) [][]pricing.Pick {
-	p := e.p
+	p := e.P
 	out := [][]pricing.Pick{nil}
 	seen := map[int]bool{}
 	for j := range p.Lines {
@@ -104,7 +105,7 @@ func (e *enumerator) apart(at int, can []int) [][]pricing.Pick {
 			if !couldHold(p, &p.Units[u], k, contested) {
 				continue
 			}
-			if savesAny(p, u, k) && (!p.Units[u].InSets() || p.CouldTake(pricing.Pick{Unit: u, Kind: k}, j, e.free)) {
+			if savesAny(p, u, k) && (!p.Units[u].InSets() || p.CouldTake(pricing.Pick{Unit: u, Kind: k}, j, e.Free)) {
 				ways = append(ways, []pricing.Pick{{Unit: u, Kind: k}})
 			}
 			if !contested {
@@ -129,15 +130,15 @@ func (e *enumerator) apart(at int, can []int) [][]pricing.Pick {
 
 // contested tells whether another ladder may take units of a product.
 func (e *enumerator) contested(at, kind int, u *pricing.Unit) bool {
-	if e.ladders[at].nudge.Stacks {
+	if e.Ladders[at].Nudge.Stacks {
 		return false // it goes on top of others
 	}
-	for i := range e.ladders {
-		if i == at || e.ladders[i].nudge.Stacks {
+	for i := range e.Ladders {
+		if i == at || e.Ladders[i].Nudge.Stacks {
 			continue
 		}
-		for j, in := range e.ladders[i].lines {
-			if in && e.p.Kind(u, j) == kind && e.p.Lines[j].Quantity > 0 {
+		for j, in := range e.Ladders[i].Lines {
+			if in && e.P.Kind(u, j) == kind && e.P.Lines[j].Quantity > 0 {
 				return true
 			}
 		}
@@ -157,9 +158,9 @@ func savesAny(p *pricing.Problem, unit, kind int) bool {
 
 // clashes tells whether a ladder may not be given beside those already picked.
 func (e *enumerator) clashes(at int) bool {
-	n := e.ladders[at].nudge
-	for _, pk := range e.picks {
-		if o := e.owner[pk.Unit]; o != at && pricing.Clash(n, e.ladders[o].nudge, pricing.UnitClass, pricing.UnitClass) {
+	n := e.Ladders[at].Nudge
+	for _, pk := range e.Picks {
+		if o := e.Owner[pk.Unit]; o != at && pricing.Clash(n, e.Ladders[o].Nudge, pricing.UnitClass, pricing.UnitClass) {
 			return true
 		}
 	}

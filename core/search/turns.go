@@ -146,7 +146,7 @@ func (t *Turns) takings(pk pricing.Pick) []pricing.Claim {
 		return []pricing.Claim{t.most(pk)} // there is one
 	}
 	e := newEnumerator(p, mostTakings)
-	e.free, e.picks, e.special = slices.Clone(t.free), []pricing.Pick{pk}, []pricing.Pick{pk}
+	e.Free, e.Picks, e.Special = slices.Clone(t.free), []pricing.Pick{pk}, []pricing.Pick{pk}
 	var out []pricing.Claim
 	keep := func(c pricing.Claim) {
 		if c.Saved() > 0 {

@@ -1,4 +1,4 @@
-package search
+package bounds
 
 import (
 	"slices"
@@ -26,8 +26,8 @@ type wanted struct {
 }
 
 // want notes what the goal of a simple rung asks for, where that adds up by units.
-func (b *partial) want(pk pricing.Pick, from int) {
-	p, u := b.p, &b.p.Units[pk.Unit]
+func (b *Partial) want(pk pricing.Pick, from int) {
+	p, u := b.P, &b.P.Units[pk.Unit]
 	if p.Added && u.Goal.Measure == pricing.Value && u.Goal.Scope[0] {
 		return // the added unit may make it
 	}
@@ -40,7 +40,7 @@ func (b *partial) want(pk pricing.Pick, from int) {
 	default:
 		return
 	}
-	w := want{owner: b.owner[pk.Unit], threshold: max(1, u.Goal.Threshold), weight: make([]int64, len(p.Lines))}
+	w := want{owner: b.Owner[pk.Unit], threshold: max(1, u.Goal.Threshold), weight: make([]int64, len(p.Lines))}
 	for j, in := range u.Goal.Scope {
 		l := &p.Lines[j]
 		if !in || pk.Kind >= 0 && p.Kind(u, j) != pk.Kind {
@@ -63,8 +63,8 @@ func (b *partial) want(pk pricing.Pick, from int) {
 		}
 		sure, takes := false, false
 		for _, t := range b.takers[j] {
-			if b.owner[t.unit] != w.owner {
-				x.others, sure = true, sure || b.owner[t.unit] < from
+			if b.Owner[t.Unit] != w.owner {
+				x.others, sure = true, sure || b.Owner[t.Unit] < from
 				continue
 			}
 			if loss := b.onTop(j, l.Unit-t.most) - b.lowUnit[j]; !takes || loss < x.loss {
@@ -86,10 +86,10 @@ func (b *partial) want(pk pricing.Pick, from int) {
 
 // missing is the least that it costs more than the cheapest to make a goal, with
 // the lines before one already given away; false where it can not be made.
-func (b *partial) missing(w *want, line int) (loss money.Minor, ok bool) {
+func (b *Partial) missing(w *want, line int) (loss money.Minor, ok bool) {
 	left := w.threshold
-	for _, c := range b.claims {
-		if b.owner[c.Unit] != w.owner {
+	for _, c := range b.Claims {
+		if b.Owner[c.Unit] != w.owner {
 			continue
 		}
 		for _, part := range c.Parts {
@@ -98,7 +98,7 @@ func (b *partial) missing(w *want, line int) (loss money.Minor, ok bool) {
 	}
 	for _, x := range w.lines {
 		if x.line < line || !x.others {
-			left -= b.free[x.line] * x.weight
+			left -= b.Free[x.line] * x.weight
 		}
 	}
 	for _, x := range w.lines {
@@ -108,7 +108,7 @@ func (b *partial) missing(w *want, line int) (loss money.Minor, ok bool) {
 		if x.line < line || !x.others || !x.can || x.weight == 0 {
 			continue
 		}
-		n := b.free[x.line]
+		n := b.Free[x.line]
 		if n*x.weight >= left {
 			if x.weight == 1 {
 				return loss + left*x.loss, true

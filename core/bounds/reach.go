@@ -1,56 +1,56 @@
-package search
+package bounds
 
 import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/pricing"
 )
 
-// reach fills low and high with what each line can cost at least and most, once
+// Reach fills low and high with what each line can cost at least and most, once
 // the special rungs from one on, and the simple ones on the lines from one on,
 // have taken their units; and returns the least that is paid in the end. False
 // where a rung that is picked can no longer reach its goal.
-func (b *partial) reach(special, line int) bool {
-	p := b.p
-	open := special < len(b.special)
-	b.work += (len(p.Lines)*(1+len(b.wants)+8*(len(b.special)-special)) + len(b.claims)) / 64
+func (b *Partial) Reach(special, line int) bool {
+	p := b.P
+	open := special < len(b.Special)
+	b.Work += (len(p.Lines)*(1+len(b.wants)+8*(len(b.Special)-special)) + len(b.Claims)) / 64
 	least := b.idle
-	for _, i := range b.touched {
-		l, n := &p.Lines[i], b.free[i]
+	for _, i := range b.Touched {
+		l, n := &p.Lines[i], b.Free[i]
 		switch {
 		case l.Quantity == 0:
-			b.low[i], b.high[i] = l.Amount, l.Amount
+			b.Low[i], b.High[i] = l.Amount, l.Amount
 		case open:
-			b.low[i], b.high[i] = n*b.lowUnit[i], n*l.Unit
+			b.Low[i], b.High[i] = n*b.lowUnit[i], n*l.Unit
 		case i < line:
-			b.low[i], b.high[i] = n*b.freeUnit[i], n*l.Unit
+			b.Low[i], b.High[i] = n*b.freeUnit[i], n*l.Unit
 		default:
-			b.low[i], b.high[i] = n*b.lowUnit[i], n*b.highUnit[i]
+			b.Low[i], b.High[i] = n*b.lowUnit[i], n*b.highUnit[i]
 		}
 	}
-	for _, c := range b.claims {
+	for _, c := range b.Claims {
 		for _, part := range c.Parts {
 			price := p.Lines[part.Line].Unit - part.Off
-			b.low[part.Line] += part.Qty * b.onTop(part.Line, price)
-			b.high[part.Line] += part.Qty * price
+			b.Low[part.Line] += part.Qty * b.onTop(part.Line, price)
+			b.High[part.Line] += part.Qty * price
 		}
 	}
-	for _, i := range b.touched {
-		least += b.low[i]
+	for _, i := range b.Touched {
+		least += b.Low[i]
 	}
-	for _, pk := range b.special[special:] {
-		least -= mostSaved(p, pk, b.free)
+	for _, pk := range b.Special[special:] {
+		least -= mostSaved(p, pk, b.Free)
 		u := &p.Units[pk.Unit]
-		for _, i := range b.touched {
-			n := b.free[i]
+		for _, i := range b.Touched {
+			n := b.Free[i]
 			if !u.On[i] || n == 0 || pk.Kind >= 0 && p.Kind(u, i) != pk.Kind {
 				continue
 			}
-			b.low[i] -= n * b.lowUnit[i]
+			b.Low[i] -= n * b.lowUnit[i]
 			if !u.InSets() {
 				unit := p.Lines[i].Unit
-				b.low[i] += n * min(b.lowUnit[i], b.onTop(i, unit-u.MostOff(unit)))
+				b.Low[i] += n * min(b.lowUnit[i], b.onTop(i, unit-u.MostOff(unit)))
 			}
-			b.low[i] = max(0, b.low[i])
+			b.Low[i] = max(0, b.Low[i])
 		}
 	}
 	if !open {
@@ -71,7 +71,7 @@ func (b *partial) reach(special, line int) bool {
 			most = loss
 		}
 	}
-	b.goods = max(0, least)
+	b.Goods = max(0, least)
 	return true
 }
 
@@ -79,7 +79,7 @@ func (b *partial) reach(special, line int) bool {
 func mostSaved(p *pricing.Problem, pk pricing.Pick, free []int64) money.Minor {
 	u := &p.Units[pk.Unit]
 	if u.WholeSets() {
-		return mostSets(p, pk, free, pricing.AnyUnits).Saved()
+		return MostSets(p, pk, free, pricing.AnyUnits).Saved()
 	}
 	var sum money.Minor
 	for _, r := range p.Runs(u.On, free) {
@@ -92,10 +92,10 @@ func mostSaved(p *pricing.Problem, pk pricing.Pick, free []int64) money.Minor {
 	return sum
 }
 
-// mostSets returns the claim of a reward in whole sets that saves most from the free
+// MostSets returns the claim of a reward in whole sets that saves most from the free
 // units: sets from the dearest units down, as many as save money, at most limit
 // rewarded units. Its time grows with lines, not with units.
-func mostSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
+func MostSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pricing.Claim {
 	u := &p.Units[pk.Unit]
 	c := pricing.Claim{Unit: pk.Unit}
 	runs := p.RunsOf(pk, u.On, free)
