@@ -8,10 +8,11 @@ const (
 	None          Rule = iota
 	GoalOpen           // a rung is given whose goal does not hold: Allowed
 	HigherHolds        // a higher rung of its replacing ladder holds: Allowed
-	SavesNothing       // it makes nothing cheaper: Allowed, Order, Ship
+	SavesNothing       // it makes nothing cheaper: Allowed, Order, Shipping
+	TooMany            // it rewards more units than it may: Allowed
 	HalfDone           // it could take one more free unit, or make one more set: Allowed
 	OverMostOff        // more than may be taken off the order: UnitsWithin, Order
-	OverBudget         // dearer than what remains of its budget: UnitsWithin, Order, Ship
+	OverBudget         // dearer than what remains of its budget: UnitsWithin, Order, Shipping
 	UnderFloor         // a line would be left below its margin floor: FloorsHold
 	StandsAgainst      // another rung that is given may not stand beside it: RefuseOneAnother
 	GiftDue            // a gift of higher priority may not stand beside it: GiftsBeside

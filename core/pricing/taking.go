@@ -83,6 +83,9 @@ func (p *Problem) Allowed(t *Taking) ([]Prices, Refusal) {
 		if !p.lowersAny(t, pk) {
 			return nil, Refusal{SavesNothing, rung}
 		}
+		if p.tooMany(t, pk) {
+			return nil, Refusal{TooMany, rung}
+		}
 		if p.halfDone(t, pk) || u.Apart() && p.missedProduct(t, pk, counts) {
 			return nil, Refusal{HalfDone, rung}
 		}
@@ -91,24 +94,40 @@ func (p *Problem) Allowed(t *Taking) ([]Prices, Refusal) {
 }
 
 // belowHigher leaves of some prices those for which no rung above one in a replacing
-// ladder holds, of whatever class.
+// ladder holds, of whatever class; where every product is judged by itself, no rung
+// above it that the product has reached.
 func (p *Problem) belowHigher(allowed []Prices, pk Pick, counts func(int) int64) []Prices {
-	if !p.Nudge(p.Units[pk.Unit].Nudge).Replacing {
+	u := &p.Units[pk.Unit]
+	replacing := p.Nudge(u.Nudge).Replacing
+	if u.Apart() {
+		for h, end := pk.Unit+1, p.after(pk.Unit); h < end; h++ {
+			if p.Units[h].Apart() {
+				allowed = withoutIf(allowed)(p.HeldFor(&p.Units[h], pk.Kind, counts))
+			}
+		}
+	}
+	if !replacing {
 		return allowed
 	}
 	p.HigherOf(Ref{UnitClass, pk.Unit}, func(h Ref) {
-		g, kind, seen := p.GoalOf(h), -1, counts
 		switch {
 		case h.Class != UnitClass:
-			seen = func(i int) int64 { return p.Lines[i].Quantity }
-		case p.Units[h.Index].Apart():
-			kind = pk.Kind // else it is reached by any product
-		}
-		if from, to, ok := p.goalHeldFor(g, kind, seen); ok {
-			allowed = without(allowed, Prices{from, to})
+			allowed = withoutIf(allowed)(p.HeldByAll(p.GoalOf(h)))
+		case !u.Apart() || !p.Units[h.Index].Apart(): // reached by any product
+			allowed = withoutIf(allowed)(p.HeldFor(&p.Units[h.Index], -1, counts))
 		}
 	})
 	return allowed
+}
+
+// withoutIf leaves out of some prices those for which a goal holds.
+func withoutIf(in []Prices) func(from, to int64, holds bool) []Prices {
+	return func(from, to int64, holds bool) []Prices {
+		if !holds {
+			return in
+		}
+		return without(in, Prices{from, to})
+	}
 }
 
 // lowersAny tells whether a rung has made a unit cheaper.
@@ -136,13 +155,7 @@ func (p *Problem) isOf(pk Pick, line int) bool {
 func (p *Problem) halfDone(t *Taking, pk Pick) bool {
 	u := &p.Units[pk.Unit]
 	c := t.Claims[slices.IndexFunc(t.Claims, func(c Claim) bool { return c.Unit == pk.Unit })]
-	var rewarded int64
-	for _, o := range t.Claims {
-		if p.sameNudge(o.Unit, pk.Unit) {
-			rewarded += p.Rewarded(o)
-		}
-	}
-	left := p.MostUnits(u, rewarded)
+	left := p.MostUnits(u, p.rewardedBy(t, pk.Unit))
 	switch {
 	case u.Form == Every:
 		return p.MoreEvery(t, c, pk, left)
@@ -175,6 +188,37 @@ func (p *Problem) halfDone(t *Taking, pk Pick) bool {
 		}
 	}
 	return false
+}
+
+// rewardedBy is how many units the nudge of a rung rewards.
+func (p *Problem) rewardedBy(t *Taking, unit int) (n int64) {
+	for _, c := range t.Claims {
+		if p.sameNudge(c.Unit, unit) {
+			n += p.Rewarded(c)
+		}
+	}
+	return n
+}
+
+// tooMany tells whether a nudge rewards more units than it may in one order, or a rung
+// more than the cheapest (dearest) ones.
+func (p *Problem) tooMany(t *Taking, pk Pick) bool {
+	u := &p.Units[pk.Unit]
+	if most := p.Nudge(u.Nudge).MostUnits; most > 0 && p.rewardedBy(t, pk.Unit) > most {
+		return true
+	}
+	if u.Pick == 0 {
+		return false
+	}
+	var own int64
+	for _, c := range t.Claims {
+		for _, part := range c.Parts {
+			if c.Unit == pk.Unit && p.isOf(pk, part.Line) {
+				own += part.Qty
+			}
+		}
+	}
+	return own > u.Pick
 }
 
 // makesSet tells whether free units make a set that saves money: the dearest do if any.
