@@ -77,8 +77,11 @@ func (p *Problem) Allowed(t *Taking) ([]Prices, Refusal) {
 		if allowed = p.belowHigher(allowed, pk, counts); len(allowed) == 0 {
 			return nil, Refusal{HigherHolds, rung}
 		}
-		if p.Nudge(u.Nudge).Stacks {
-			continue // what it saves on top is worked out with the prices
+		if p.Nudge(u.Nudge).Stacks { // what it saves on top is worked out with the prices
+			if u.Apart() && p.missedOnTop(t, pk, counts) {
+				return nil, Refusal{HalfDone, rung}
+			}
+			continue
 		}
 		if !p.lowersAny(t, pk) {
 			return nil, Refusal{SavesNothing, rung}
@@ -286,6 +289,26 @@ func (p *Problem) missedProduct(t *Taking, given Pick, counts func(int) int64) b
 				// Of a product that is given, as many as are picked are taken.
 				own := Pick{k, p.Kind(u, i)}
 				if p.Nudge(u.Nudge).MostUnits == 0 && (u.Pick == 0 || !slices.Contains(t.Picks, own)) && p.CouldTake(own, i, t.Free) {
+					return true
+				}
+				break
+			}
+		}
+	}
+	return false
+}
+
+// missedOnTop is missedProduct for a ladder that goes on top of other prices.
+func (p *Problem) missedOnTop(t *Taking, given Pick, counts func(int) int64) bool {
+	for i, l := range p.Lines {
+		for k := p.after(given.Unit) - 1; k >= p.first(given.Unit); k-- {
+			u := &p.Units[k]
+			if !u.Apart() || !u.Goal.Scope[i] {
+				continue
+			}
+			own := Pick{k, p.Kind(u, i)}
+			if _, _, ok := p.HeldFor(u, own.Kind, counts); ok {
+				if p.Saves(u, i, l.Unit) > 0 && !slices.Contains(t.Picks, own) {
 					return true
 				}
 				break

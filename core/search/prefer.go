@@ -40,7 +40,21 @@ func better(p *pricing.Problem, a, b *candidate) bool {
 	if c := slices.Compare(a.units.After, b.units.After); c != 0 {
 		return c < 0
 	}
-	return a.Method < b.Method
+	if a.Method != b.Method {
+		return a.Method < b.Method
+	}
+	return slices.CompareFunc(a.gifts, b.gifts, earlierGiven) < 0
+}
+
+// earlierGiven puts a choice that gives a gift before one that does not.
+func earlierGiven(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return -1
+	}
+	return 1
 }
 
 // list returns the keys of the rungs given, in order.

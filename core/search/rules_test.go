@@ -250,10 +250,23 @@ func (e *every) shipped(units *pricing.UnitChoice, goods *pricing.GoodsSide) {
 func (e *every) consider(o pricing.Outcome) {
 	keys := givenKeys(e.p, o)
 	if e.any && cmp.Or(cmp.Compare(e.least.ToPay, o.ToPay), cmp.Compare(len(e.keys), len(keys)), slices.CompareFunc(e.keys, keys, pricing.Key.Compare),
-		slices.Compare(e.least.After, o.After), slices.Compare(e.least.AfterUnits, o.AfterUnits), cmp.Compare(e.least.Method, o.Method)) <= 0 {
+		slices.Compare(e.least.After, o.After), slices.Compare(e.least.AfterUnits, o.AfterUnits), cmp.Compare(e.least.Method, o.Method), moreGifts(e.least.GiftGiven, o.GiftGiven)) <= 0 {
 		return
 	}
 	e.least, e.keys, e.any = o, keys, true
+}
+
+// moreGifts puts a choice first that gives a gift which the other does not.
+func moreGifts(a, b []bool) int {
+	for i := range a {
+		switch {
+		case a[i] && !b[i]:
+			return -1
+		case b[i] && !a[i]:
+			return 1
+		}
+	}
+	return 0
 }
 
 func TestTheSearchEqualsTryingEveryChoiceTheRulesAllow(t *testing.T) {

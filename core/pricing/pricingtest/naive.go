@@ -1277,5 +1277,13 @@ func (c Choice) better(o Choice) bool {
 	if d := slices.Compare(c.Units, o.Units); d != 0 {
 		return d < 0
 	}
-	return c.Method < o.Method
+	if c.Method != o.Method {
+		return c.Method < o.Method
+	}
+	for i := range c.Gifts {
+		if c.Gifts[i] != o.Gifts[i] {
+			return c.Gifts[i] // a choice that gives a gift comes first
+		}
+	}
+	return false
 }
