@@ -16,7 +16,7 @@ grep -rl pgregory.net/rapid --include=*_test.go core | xargs -n 1 dirname | sort
   CASES=$cases go test "./$dir" -count=1 -timeout 180m -run 'Test'
 done
 say "The choice against an integer program"
-go test -tags laws ./core/pricing -count=1 -run Program -v | grep -v '^=== '
+go test -tags laws ./core/search -count=1 -run Program -v | grep -v '^=== '
 say "Fuzzing, $seconds s each"
 grep -rlE '^func Fuzz' --include=*_test.go . | grep -v node_modules | sort | while read -r file; do
   dir=$(dirname "$file")
@@ -26,7 +26,7 @@ grep -rlE '^func Fuzz' --include=*_test.go . | grep -v node_modules | sort | whi
     tail -n 2 "$STATE/fuzz.log" | head -n 1
   done
 done
-mutate=${MUTATE-core/money core/catalog core/choice core/codes core/audience core/progress core/pricing}
+mutate=${MUTATE-core/money core/catalog core/choice core/codes core/audience core/progress core/pricing core/bounds core/search}
 [ -n "$mutate" ] || exit 0
 say "Mutants"
 tree=$(mktemp -d)
