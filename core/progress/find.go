@@ -18,7 +18,7 @@ import (
 // rounding makes a goal hold for one addition and not for the
 // next, over a wide range, there is nothing honest to promise: a search that
 // comes to its bound finds nothing. A count, never a clock.
-const MostNodes = 1 << 17
+const MostNodes = 1 << 18
 
 // ToAdd is what a shopper must add, in minor units as prices are shown.
 type ToAdd struct {
@@ -164,7 +164,7 @@ func (s *hunt) ready() []option {
 		s.judging = s.weight
 	}
 	if p.Mode == pricing.ByPriority {
-		s.weight = lines * (4 + 4*(len(p.Orders)+len(p.Ships)+len(p.Gifts)) + 8*len(p.Units))
+		s.weight = lines * (3 + 2*(len(p.Orders)+len(p.Ships)+len(p.Gifts)) + 5*len(p.Units))
 		s.judging = s.weight
 		return nil
 	}
