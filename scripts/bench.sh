@@ -18,6 +18,9 @@ go test ./core/decide -run '^$' -bench 'Decision|ConditionPrograms' -benchtime 3
 go test ./core/decide -run '^$' -bench 'Suggestions|LargestCart' -benchtime 50x | awk '
   /^BenchmarkSuggestions/ { printf "decision.with_suggestions %.2f ms\n", $3 / 1e6 }
   /^BenchmarkLargestCart/ { printf "decision.largest_cart %.2f ms\n", $3 / 1e6 }'
+go test ./core/decide -run '^$' -bench Promises -benchtime 1x | awk '
+  /^BenchmarkPromises\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
+    for (i = 3; i < NF; i++) if ($(i+1) == "%-not-found") printf "promises.not_found.%s %.2f %%\n", a[2], $i }'
 go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk '
   /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
     for (i = 3; i < NF; i++) { if ($(i+1) == "agonal/s") printf "http.agonal.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "bare/s") printf "http.bare.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "%-of-bare") printf "http.share_of_bare.%s %.0f %%\n", a[2], $i } }'

@@ -1,3 +1,9 @@
+// Package bounds says what nothing below a choice made in part can beat. Each bound
+// relaxes a rule, and by that can only understate what is paid: [Partial.Reach] lets
+// every unit that is free be taken by whichever rung that is picked saves most on it,
+// [Outlook] lets every order and shipping reward be given whose goal can hold at some
+// value of the goods, and [Slack] says how much dearer goods may be and still be part of
+// the best choice.
 package bounds
 
 import (
@@ -11,7 +17,8 @@ import (
 // choice. It knows that a low price of goods and a goal that asks for a high one
 // do not come together: each reward whose goal looks at what units cost is worth
 // something only where goods cost as much as its threshold and what its goal does
-// not count.
+// not count. At each level of goods it gives every reward whose goal can hold there, each
+// on all of its lines at their dearest, though they may not stand together.
 type Outlook struct {
 	p       *pricing.Problem
 	methods []int

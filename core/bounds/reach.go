@@ -5,7 +5,9 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// Reach fills low and high with what each line can cost at least and most, once
+// Reach lets every rung that is picked save on every free unit as if it were alone, and
+// asks of each goal only that enough units can still be left to it; so no completion
+// costs less. It fills low and high with what each line can cost at least and most, once
 // the special rungs from one on, and the simple ones on the lines from one on,
 // have taken their units; and returns the least that is paid in the end. False
 // where a rung that is picked can no longer reach its goal.

@@ -9,7 +9,8 @@ import (
 
 // Slack bounds how much more than the cheapest a unit choice may cost and still
 // be part of the best one: what shipping and the order rewards that depend on
-// what units cost can be worth at most.
+// what units cost can be worth at most. It lets a dear choice have every one of them and
+// a cheap one none, whatever their goals; no two choices are further apart.
 func Slack(p *pricing.Problem, added money.Minor) money.Minor {
 	if p.Added {
 		added = max(added, p.Lines[0].Amount)

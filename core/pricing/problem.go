@@ -1,15 +1,11 @@
-// Package pricing computes what a cart costs under the rewards that apply, and
-// chooses which rewards are given.
+// Package pricing is the rules: what a cart costs under the rewards that are given, to
+// the minor unit, and whether such a choice is allowed, or by which rule it is not.
+// Nothing here searches: how a choice is found is none of its business.
 //
-// A [Problem] is a cart with everything looked up: lines with prices and tax
-// rates, rungs with the lines they count and reward, the fee tables of the
-// methods that deliver. Solve returns the choice: which rungs are given and which
-// units each takes. Stages are computed in order: unit rewards, each on the units
-// it takes; order rewards in priority order, each on what remains of its counted
-// lines; then shipping rewards in priority order on what remains of the fee.
-//
-// All amounts are minor units of the cart's one currency, and must stay within
-// money.Most in sum.
+// A [Problem] is a cart with everything looked up. Unit rewards come first, each on the
+// units it takes; then order rewards in priority order, each on what remains of its
+// lines; then shipping rewards in priority order on what remains of the fee. All amounts
+// are minor units of the cart's one currency, and must stay within money.Most in sum.
 package pricing
 
 import (

@@ -1,3 +1,8 @@
+// Package search finds the choice that is best for the shopper, and the one that the
+// merchant's order of priority leads to, as walks over the rules of package pricing and
+// the bounds of package bounds. One enumerator visits unit choices, for whoever wants
+// them; where nothing contends, a short way finds the choice directly. Its work is
+// bounded by counts, never by a clock, so that the same input gives the same answer.
 package search
 
 import (

@@ -62,6 +62,9 @@ type Choice struct {
 	Units  []int64       // each line after unit rewards
 	Gifts  []bool
 	Method int
+	Fee    int64        // after shipping rewards
+	paid   []naiveGiven // rungs given, gifts apart
+	by     []int        // per unit: the unit rung that takes it, -1: none; those that stack apart
 }
 
 // naive is one problem taken apart into single units.
@@ -1208,8 +1211,9 @@ func (n *naive) ships(o naiveOrders, m, set int, before, afterUnits []int64) {
 	}
 	slices.SortFunc(c.Keys, pricing.Key.Compare)
 	if gifts, ok := n.gifts(given, before, afterUnits, o.after); ok {
-		c.Gifts = gifts
+		c.Gifts, c.Fee, c.paid = gifts, fee, given
 		if n.best == nil || c.better(*n.best) {
+			c.by = slices.Clone(n.by)
 			n.best = &c
 		}
 	}

@@ -22,6 +22,8 @@ type Shape struct {
 	Mixed               bool // ladders whose rungs give rewards of several classes
 	Added               bool // line 0 is an added unit of price 0
 	LeastShips, LeastUN int
+	LeastLines          int
+	Cheap               bool // amounts of a few minor units
 }
 
 // Small is a shape whose every choice can be tried.
@@ -33,6 +35,10 @@ var Eight = Shape{Lines: 5, Units: 8, UnitNudges: 4, Orders: 3, Ships: 2, Gifts:
 // Asking is a shape for questions about additions: a few hundred minor units,
 // so that a test can try every addition in turn.
 var Asking = Shape{Lines: 3, Units: 5, UnitNudges: 2, Orders: 3, Ships: 3, Gifts: 2, Added: true, LeastShips: 1, Mixed: true}
+
+// Tiny is a shape for the same questions, where every choice for every addition can be
+// tried.
+var Tiny = Shape{Lines: 3, Units: 3, UnitNudges: 2, Orders: 2, Ships: 2, Gifts: 2, Added: true, Bonds: true, Mixed: true, LeastLines: 2, Cheap: true}
 
 // Draw draws a problem.
 func (s Shape) Draw(t *rapid.T) *pricing.Problem {
@@ -103,11 +109,15 @@ func (g *gen) lines() {
 		p.Lines = append(p.Lines, pricing.Line{Tax: g.rate(0, 70_000, 190_000), Product: -1, Variant: -1})
 	}
 	left := int64(g.s.Units)
-	prices := []int64{g.num(1, 40, "price"), g.num(1, 40, "price"), g.num(0, 60, "price")}
+	most := int64(40)
+	if g.s.Cheap {
+		most = 8
+	}
+	prices := []int64{g.num(1, most, "price"), g.num(1, most, "price"), g.num(0, most*3/2, "price")}
 	if g.one(3, "one price") {
 		prices = prices[:1]
 	}
-	for i := range int(g.num(1, int64(g.s.Lines), "lines")) {
+	for i := range int(g.num(max(1, int64(g.s.LeastLines)), int64(g.s.Lines), "lines")) {
 		if left == 0 {
 			break
 		}
@@ -115,7 +125,7 @@ func (g *gen) lines() {
 		l.Variant = l.Product*2 + int(g.num(0, 1, "variant"))
 		l.Unit = rapid.SampledFrom(prices).Draw(g.T, "of the prices")
 		if g.one(4, "own price") {
-			l.Unit = g.num(1, 40, "price")
+			l.Unit = g.num(1, most, "price")
 		}
 		left -= l.Quantity
 		l.Amount = l.Unit * l.Quantity
@@ -171,6 +181,9 @@ func (g *gen) nudge(id string, unit bool) (pricing.Key, int) {
 }
 
 func (g *gen) goal(most int64) pricing.Goal {
+	if g.s.Cheap {
+		most /= 6
+	}
 	out := pricing.Goal{Scope: g.scope(), Threshold: g.num(0, most, "threshold"), WithoutTax: g.one(3, "net")}
 	if g.one(4, "other measure") {
 		out.Measure = pricing.Measure(g.num(1, 5, "measure"))
@@ -269,8 +282,10 @@ func (g *gen) order(id string) {
 	o.Goal.Basis = pricing.Basis(g.num(0, 1, "basis"))
 	o.Lines = append(pricing.Scope{}, o.Goal.Scope...)
 	if g.num(0, 2, "amount") == 0 {
-		o.Amount = g.num(1, 20, "off")
-		if g.one(5, "greedy") { // it may take most of what the cart holds, or all
+		if o.Amount = g.num(1, 20, "off"); g.s.Cheap {
+			o.Amount = 1 + o.Amount/5
+		}
+		if g.one(5, "greedy") && !g.s.Cheap { // it may take most of what the cart holds, or all
 			o.Amount = g.num(20, 200, "much off")
 		}
 	} else {

@@ -232,10 +232,12 @@ func (n *naive) stands(w walk, method int) (stand, bool) {
 		s.ships, s.paid, c.Keys = append(s.ships, i), append(s.paid, one), append(c.Keys, x.Key)
 	}
 	c.Pay += fee
+	c.Fee, c.by = fee, slices.Clone(w.by)
 	if !p.TaxShown {
 		c.Pay += share(p.ShippingTax, fee)
 	}
 	slices.SortFunc(c.Keys, pricing.Key.Compare)
+	c.paid = s.paid
 	c.Gifts, ok = n.giftsAsked(w.asked, s.paid, before, afterUnits, o.after)
 	return s, ok
 }
