@@ -82,7 +82,7 @@ func (p *Problem) HigherOf(r Ref, visit func(Ref)) {
 func (p *Problem) kin(r Ref, visit func(Ref)) {
 	p.Bonds() // that finds the classes
 	nudge, key := p.Rung(r)
-	var classes Class = UnitClass | OrderClass | ShippingClass | GiftClass
+	classes := UnitClass | OrderClass | ShippingClass | GiftClass
 	if nudge >= 0 && nudge < len(p.classes) {
 		classes = p.classes[nudge]
 	}

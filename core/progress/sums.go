@@ -79,7 +79,7 @@ func figuresOf(p *pricing.Problem, choices []pricing.UnitChoice) *figures {
 	}
 	for i, l := range p.Lines {
 		f.taxes = span{min(f.taxes.lo, int64(l.Tax)), max(f.taxes.hi, int64(l.Tax))}
-		f.alike = f.alike && !(l.GiftCard && f.lowered(i))
+		f.alike = f.alike && (!l.GiftCard || !f.lowered(i))
 	}
 	for i := range choices {
 		f.choices[i] = f.choice(&choices[i])
