@@ -387,8 +387,3 @@ func (w *work) status(t *taker) RungState {
 }
 
 var states = [...]RungState{RungOpen, RungReached, RungOutdone, RungPassed, RungWaiting}
-
-// voice is how rewards are named in a region.
-func voice(shop *Shop, region *catalog.Region, t tongue) nudge.Voice {
-	return nudge.Voice{Region: *region, Language: t.language, Locale: t.locale, Label: shop.Catalog.Label}
-}

@@ -5,7 +5,6 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
-	"agonal.dev/agonal/core/pricing"
 )
 
 // delivery finds the methods that deliver this cart to its destination.
@@ -46,23 +45,6 @@ func (w *work) deliver(d *Destination) {
 			w.fees = append(w.fees, surcharged{m, m.Surcharge(tags, d.Postcode)})
 		}
 	}
-}
-
-// deliveries are the methods of a region.
-type deliveries struct {
-	methods []*catalog.Method
-	fees    []pricing.Fees
-	all     bool // every cart is delivered by all of them, at what their tables say
-}
-
-func deliveriesOf(r *catalog.Region) deliveries {
-	out := deliveries{all: true}
-	for i := range r.Methods {
-		m := &r.Methods[i]
-		out.methods, out.fees = append(out.methods, m), append(out.fees, m)
-		out.all = out.all && len(m.Excludes) == 0 && len(m.Surcharges) == 0
-	}
-	return out
 }
 
 // surcharged is a fee table with an extra on top.

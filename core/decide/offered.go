@@ -36,21 +36,6 @@ func (w *work) unavailable(d *Decision, t *taking) Reason {
 	return ""
 }
 
-// onlyItems lists the gifts and offers of a ladder that gives nothing else.
-func onlyItems(l *nudge.Ladder) []nudge.Item {
-	var out []nudge.Item
-	for i := range l.Rungs {
-		for j := range l.Rungs[i].Rewards {
-			r := &l.Rungs[i].Rewards[j]
-			if c := r.Kind.Class(); c != nudge.GiftClass && c != nudge.UnlockClass {
-				return nil
-			}
-			out = append(out, r.Items...)
-		}
-	}
-	return out
-}
-
 func (w *work) inCart(sku string) bool {
 	return slices.ContainsFunc(w.lines, func(l line) bool { return l.SKU == sku })
 }

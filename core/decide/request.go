@@ -13,6 +13,7 @@ import (
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/strict"
 )
 
 // Limits of a request.
@@ -325,4 +326,13 @@ func knownPage(k nudge.Page) bool {
 		}
 	}
 	return false
+}
+
+// ParseRequest reads a request. Unknown fields are refused by name.
+func ParseRequest(b []byte) (Request, error) {
+	var r Request
+	if err := strict.Decode(b, &r, "request", MostRequestBytes); err != nil {
+		return Request{}, err
+	}
+	return r, nil
 }

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/choice"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -62,7 +61,7 @@ func (w *work) show(d *Decision) {
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	candidates, speakers = w.gains(d, candidates, speakers)
-	placed, picked := make([]bool, len(speakers)), choice.Pick(candidates, w.s.listed)
+	placed, picked := make([]bool, len(speakers)), choice.Pick(candidates, func(p nudge.Placement) int { return w.s.listed(p) })
 	d.Says, d.Shown = make([]Said, 0, min(len(speakers), len(picked))), make(map[nudge.Placement][]string, len(picked))
 	for p, list := range picked {
 		ids := make([]string, len(list))
@@ -88,9 +87,6 @@ func (w *work) asked(placements []nudge.Placement) []nudge.Placement {
 	}
 	return slices.DeleteFunc(slices.Clone(placements), func(p nudge.Placement) bool { return !slices.Contains(has, p) })
 }
-
-// listed is how many nudges a placement lists.
-func (s *Snapshot) listed(p nudge.Placement) int { return max(1, s.shop.Settings.PerPlacement[p]) }
 
 // gains works out what showing each candidate is expected to earn, where that
 // decides, and leaves out those without a gain that are set to hide then.
@@ -225,66 +221,6 @@ func hasWords(d *nudge.Definition, st nudge.State) bool {
 		}
 	}
 	return false
-}
-
-// sentence finds the words for a state: in the shopper's language, else in the
-// region's, else in English, else in any.
-func (n *compiled) sentence(t *tongue, region []string, st nudge.State) (string, []nudge.Piece) {
-	at := slices.Index(nudge.States, st)
-	in := func(language string) []nudge.Piece {
-		for i := range n.sentences {
-			if n.sentences[i].language == language {
-				return n.sentences[i].of[at]
-			}
-		}
-		return nil
-	}
-	if p := in(t.locale); len(p) > 0 {
-		return t.locale, p
-	}
-	if p := in(t.language); len(p) > 0 {
-		return t.language, p
-	}
-	for _, l := range region {
-		if p := in(l); len(p) > 0 {
-			return l, p
-		}
-	}
-	for i := range n.sentences {
-		if p := n.sentences[i].of[at]; len(p) > 0 {
-			return n.sentences[i].language, p
-		}
-	}
-	return t.language, nil
-}
-
-// tongue is how a decision speaks: in a manner (BCP 47) and its language.
-type tongue struct {
-	locale, language string
-	at               int // its place among the region's languages, -1: it is none of them
-}
-
-func tongueOf(locale string) tongue {
-	language, _, _ := strings.Cut(locale, "-")
-	return tongue{locale: locale, language: language}
-}
-
-// tongueIn is how a request is answered in a region.
-func tongueIn(region *catalog.Region, locale string) tongue {
-	switch {
-	case locale != "":
-	case len(region.Languages) > 0:
-		locale = region.Languages[0]
-	default:
-		locale = "en"
-	}
-	at := slices.Index(region.Languages, locale)
-	if at >= 0 {
-		locale = region.Languages[at]
-	}
-	t := tongueOf(locale)
-	t.at = at
-	return t
 }
 
 func (w *work) money(m money.Minor) string {

@@ -42,12 +42,6 @@ type DocumentNudge struct {
 	Definition nudge.Definition `json:"definition"`
 }
 
-// IsZero tells whether all settings are the usual ones.
-func (s Settings) IsZero() bool {
-	return s.Stacking == "" && s.GraceMinutes == 0 && s.TimeZone == "" && s.Rounding == "" && s.Margin == nil && len(s.MostOff) == 0 &&
-		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0
-}
-
 // ParseShop reads a shop document. Unknown fields are refused by name; so is a
 // nudge that is not well formed, and one that gives what the shop does not sell.
 func ParseShop(b []byte) (Shop, error) {
@@ -100,13 +94,4 @@ func PrintShop(s Shop) ([]byte, error) {
 		d.Retired = append(d.Retired, DocumentNudge{ID: n.ID, Revision: n.Revision, Priority: n.Priority, RetiredAt: &at, Definition: n.Definition})
 	}
 	return json.MarshalIndent(d, "", "  ")
-}
-
-// ParseRequest reads a request. Unknown fields are refused by name.
-func ParseRequest(b []byte) (Request, error) {
-	var r Request
-	if err := strict.Decode(b, &r, "request", MostRequestBytes); err != nil {
-		return Request{}, err
-	}
-	return r, nil
 }

@@ -1,0 +1,133 @@
+package decide
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"time"
+
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// Settings are a shop's choices that decisions depend on.
+type Settings struct {
+	Stacking Stacking `json:"stacking,omitempty"`
+	// GraceMinutes is how long a visit keeps what it was shown after that has
+	// ended or changed; 0 means 15.
+	GraceMinutes int `json:"grace_minutes,omitempty"`
+	// TimeZone is an IANA name, in which weekdays and hours are judged; empty: UTC.
+	TimeZone string `json:"time_zone,omitempty"`
+	// Rounding says whether a percentage off units is rounded for each unit or once
+	// for each nudge and line; empty: PerUnit.
+	Rounding Rounding `json:"rounding,omitempty"`
+	// Margin is the least margin rate of every line a reward touches.
+	Margin *money.Rate `json:"margin,omitempty"`
+	// MostOff is the most that may be taken off one order's goods, for each region.
+	MostOff nudge.Amounts `json:"most_off,omitempty"`
+	// Choice is how the nudge a placement shows is chosen; empty: ExpectedGain.
+	Choice Choice `json:"choice,omitempty"`
+	// Prior is what is believed of a nudge before it has been shown: so many
+	// acceptances and refusals. Zero: 1 and 19.
+	Prior Prior `json:"prior,omitzero"`
+	// PerPlacement is how many nudges a placement lists; absent: one.
+	PerPlacement map[nudge.Placement]int `json:"per_placement,omitempty"`
+	// Frequency bounds how often any nudge shows that has no bound of its own.
+	Frequency nudge.Frequency `json:"frequency,omitzero"`
+	// QuoteMinutes is how long a checkout's total is held; 0 means 15.
+	QuoteMinutes int `json:"quote_minutes,omitempty"`
+}
+
+// What settings mean that are not set.
+const (
+	DefaultGraceMinutes = 15
+	DefaultQuoteMinutes = 15
+	MostMinutes         = 24 * 60 // of either
+	MostCap             = 1_000_000
+)
+
+// DefaultPrior is what is believed of a nudge that nothing is known of.
+var DefaultPrior = Prior{Accepted: 1, Refused: 19}
+
+// Rounding is how percentages off units are rounded.
+type Rounding string
+
+// The ways of rounding.
+const (
+	PerUnit Rounding = "per_unit"
+	PerLine Rounding = "per_line"
+)
+
+// Choice is how nudges are chosen for a placement.
+type Choice string
+
+// The ways of choosing.
+const (
+	ExpectedGain  Choice = "expected_gain"
+	MerchantOrder Choice = "merchant_order"
+)
+
+// Prior is a Beta prior.
+type Prior struct {
+	Accepted int64 `json:"accepted"`
+	Refused  int64 `json:"refused"`
+}
+
+// IsZero tells whether nothing is set.
+func (p Prior) IsZero() bool { return p == Prior{} }
+
+func (s Settings) check() error {
+	switch {
+	case s.Stacking != "" && s.Stacking != BestForShopper && s.Stacking != ByPriority:
+		return fmt.Errorf("settings.stacking: must be best_for_shopper or by_priority")
+	case s.Rounding != "" && s.Rounding != PerUnit && s.Rounding != PerLine:
+		return fmt.Errorf("settings.rounding: must be per_unit or per_line")
+	case s.Choice != "" && s.Choice != ExpectedGain && s.Choice != MerchantOrder:
+		return fmt.Errorf("settings.choice: must be expected_gain or merchant_order")
+	case s.GraceMinutes < 0 || s.GraceMinutes > MostMinutes:
+		return fmt.Errorf("settings.grace_minutes: %d is not from 0 to %d", s.GraceMinutes, MostMinutes)
+	case s.QuoteMinutes < 0 || s.QuoteMinutes > MostMinutes:
+		return fmt.Errorf("settings.quote_minutes: %d is not from 0 to %d", s.QuoteMinutes, MostMinutes)
+	case min(s.Frequency.PerVisit, s.Frequency.PerShopper) < 0 || max(s.Frequency.PerVisit, s.Frequency.PerShopper) > MostCap:
+		return fmt.Errorf("settings.frequency: numbers from 0 (no bound) to %d are possible", MostCap)
+	case s.Margin != nil && *s.Margin >= money.Whole:
+		return fmt.Errorf("settings.margin: must be below 100")
+	case s.Prior.Accepted < 0 || s.Prior.Refused < 0 || s.Prior.Accepted > 1_000_000 || s.Prior.Refused > 1_000_000:
+		return fmt.Errorf("settings.prior: numbers from 0 to 1000000 are possible")
+	}
+	for p, n := range s.PerPlacement {
+		if !slices.Contains(nudge.Placements, p) || n < 1 || n > 10 {
+			return fmt.Errorf("settings.per_placement.%s: a placement with a number from 1 to 10 is needed", p)
+		}
+	}
+	return nil
+}
+
+func (s Settings) grace() time.Duration {
+	return time.Duration(cmp.Or(s.GraceMinutes, DefaultGraceMinutes)) * time.Minute
+}
+
+// Quote is how long a checkout's total is held.
+func (s Settings) Quote() time.Duration {
+	return time.Duration(cmp.Or(s.QuoteMinutes, DefaultQuoteMinutes)) * time.Minute
+}
+
+// caps are the bounds on how often a nudge shows: its own, else the shop's.
+func (s *Settings) caps(own nudge.Frequency) nudge.Frequency {
+	return nudge.Frequency{PerVisit: cmp.Or(own.PerVisit, s.Frequency.PerVisit), PerShopper: cmp.Or(own.PerShopper, s.Frequency.PerShopper)}
+}
+
+// IsZero tells whether all settings are the usual ones.
+func (s Settings) IsZero() bool {
+	return s.Stacking == "" && s.GraceMinutes == 0 && s.TimeZone == "" && s.Rounding == "" && s.Margin == nil && len(s.MostOff) == 0 &&
+		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0
+}
+
+// Stacking is how rewards that cannot all be given are chosen.
+type Stacking string
+
+// The stacking modes; empty means BestForShopper.
+const (
+	BestForShopper Stacking = "best_for_shopper"
+	ByPriority     Stacking = "by_priority"
+)

@@ -1,0 +1,64 @@
+package decide
+
+import (
+	"time"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// Live is a revision of a nudge that is in force, or a draft that is tried.
+type Live struct {
+	ID         string
+	Revision   int
+	Priority   int // 1 is first
+	Definition nudge.Definition
+}
+
+// Shop is everything decisions are made from.
+type Shop struct {
+	Settings Settings
+	Catalog  *catalog.Catalog
+	Regions  []catalog.Region
+	Nudges   []Live
+	// Retired are revisions that were in force lately and no longer are.
+	Retired []Retired
+	// Companions is how much likelier one product is in orders that hold another:
+	// the lift, in thousandths, by product id and product id.
+	Companions map[string]map[string]int64
+}
+
+// Retired is a revision that was ended, or replaced by a later one, at a moment.
+type Retired struct {
+	Live
+	At time.Time
+}
+
+// onlyItems lists the gifts and offers of a ladder that gives nothing else.
+func onlyItems(l *nudge.Ladder) []nudge.Item {
+	var out []nudge.Item
+	for i := range l.Rungs {
+		for j := range l.Rungs[i].Rewards {
+			r := &l.Rungs[i].Rewards[j]
+			if c := r.Kind.Class(); c != nudge.GiftClass && c != nudge.UnlockClass {
+				return nil
+			}
+			out = append(out, r.Items...)
+		}
+	}
+	return out
+}
+
+func lone(d *nudge.Definition) bool {
+	if d.Beside.Group != "" || len(d.Beside.Refuses) > 0 {
+		return false
+	}
+	for i := range d.Ladder.Rungs {
+		for j := range d.Ladder.Rungs[i].Rewards {
+			if d.Ladder.Rungs[i].Rewards[j].Kind.Class() == nudge.OrderClass {
+				return false
+			}
+		}
+	}
+	return true
+}
