@@ -13,6 +13,7 @@ import (
 	"agonal.dev/agonal/core/cases"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Exit codes of agonal decide.
@@ -54,11 +55,11 @@ func (d decideCmd) run(stdin io.Reader, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	shop, err := decide.ParseShop(b)
+	shop, err := snapshot.ParseShop(b)
 	if err != nil {
 		return refused{fmt.Errorf("shop: %w", err)}
 	}
-	s, err := decide.Compile(shop)
+	s, err := snapshot.Compile(shop)
 	if err != nil {
 		return refused{fmt.Errorf("shop: %w", err)}
 	}
@@ -105,13 +106,13 @@ func documents(b []byte) [][]byte {
 	return out
 }
 
-func (d decideCmd) one(s *decide.Snapshot, b []byte, out io.Writer) error {
+func (d decideCmd) one(s *snapshot.Snapshot, b []byte, out io.Writer) error {
 	r, err := decide.ParseRequest(b)
 	if err != nil {
 		return err
 	}
 	r.Trace = r.Trace || d.Trace
-	decision, err := s.Decide(r)
+	decision, err := decide.Decide(s, r)
 	if err != nil {
 		return err
 	}

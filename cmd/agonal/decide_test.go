@@ -13,6 +13,7 @@ import (
 
 	"agonal.dev/agonal/core/cases"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // first returns a case's shop document in a file, and its request.
@@ -38,13 +39,13 @@ func TestTheDecisionIsTheAPIsByteForByte(t *testing.T) {
 	require.NoError(t, decideCmd{Shop: shop, Request: "-", Format: "json"}.run(bytes.NewReader(request), &out))
 	b, err := os.ReadFile(shop)
 	require.NoError(t, err)
-	parsed, err := decide.ParseShop(b)
+	parsed, err := snapshot.ParseShop(b)
 	require.NoError(t, err)
-	s, err := decide.Compile(parsed)
+	s, err := snapshot.Compile(parsed)
 	require.NoError(t, err)
 	r, err := decide.ParseRequest(request)
 	require.NoError(t, err)
-	d, err := s.Decide(r)
+	d, err := decide.Decide(s, r)
 	require.NoError(t, err)
 	want, err := json.Marshal(d)
 	require.NoError(t, err)

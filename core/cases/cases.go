@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/core/strict"
 )
 
@@ -72,7 +73,7 @@ func (c *Case) document(shop json.RawMessage) ([]byte, error) {
 	if err := json.Unmarshal(shop, &doc); err != nil {
 		return nil, fmt.Errorf("shop: %w", err)
 	}
-	doc["version"] = decide.DocumentVersion
+	doc["version"] = snapshot.DocumentVersion
 	if len(c.Settings) > 0 {
 		doc["settings"] = c.Settings
 	}
@@ -133,16 +134,16 @@ func (c *Case) Run() []string {
 }
 
 func (c *Case) decide() (any, error) {
-	shop, err := decide.ParseShop(c.shop)
+	shop, err := snapshot.ParseShop(c.shop)
 	if err != nil {
 		return nil, err
 	}
 	for _, n := range shop.Nudges {
-		if err := decide.CheckGoods(&n.Definition, shop.Catalog, shop.Regions); err != nil {
+		if err := snapshot.CheckGoods(&n.Definition, shop.Catalog, shop.Regions); err != nil {
 			return nil, err
 		}
 	}
-	s, err := decide.Compile(shop)
+	s, err := snapshot.Compile(shop)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +151,7 @@ func (c *Case) decide() (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	d, err := s.Decide(r)
+	d, err := decide.Decide(s, r)
 	if err != nil {
 		return nil, err
 	}

@@ -11,9 +11,9 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/codes"
-	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Severity tells whether a finding stops publishing.
@@ -36,7 +36,7 @@ type Finding struct {
 type Context struct {
 	Regions []catalog.Region
 	Catalog *catalog.Catalog
-	Others  []decide.Live // the other nudges that are live
+	Others  []snapshot.Live // the other nudges that are live
 	Now     time.Time
 	Locale  string // in which amounts are written in findings
 }
@@ -206,7 +206,7 @@ func needsAmounts(k nudge.Kind) bool {
 
 // goods finds what the shop does not have.
 func (f *finder) goods() {
-	if err := decide.CheckGoods(f.d, f.c.Catalog, f.c.Regions); err != nil {
+	if err := snapshot.CheckGoods(f.d, f.c.Catalog, f.c.Regions); err != nil {
 		var field nudge.FieldError
 		if errors.As(err, &field) {
 			f.stop(field.Field, "%s", strings.ToUpper(field.Why[:1])+field.Why[1:]+".")

@@ -10,10 +10,10 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
-	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 var now = time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)
@@ -96,7 +96,7 @@ func TestTwoLiveNudgesWithOneCodeAreDoubted(t *testing.T) {
 	d.Audience.Code = "HARBOUR10"
 	other := d.Clone()
 	other.Name, other.Audience.Code, other.Placements = "Autumn", "harbour10", []nudge.Placement{nudge.CartBlock}
-	c.Others = []decide.Live{{ID: "autumn", Definition: other}}
+	c.Others = []snapshot.Live{{ID: "autumn", Definition: other}}
 	assert.Contains(t, says(checks.Find(d, c)), "doubt audience.code: “Autumn” is live with the same code HARBOUR10: whoever enters it gets both.")
 	other.Audience.Code = "WINTER"
 	c.Others[0].Definition = other
@@ -124,7 +124,7 @@ func TestTwoOfAKindInOnePlaceAreDoubted(t *testing.T) {
 	d, c := sound(t)
 	other := d.Clone()
 	other.Name = "Autumn"
-	c.Others = []decide.Live{{ID: "autumn", Definition: other}}
+	c.Others = []snapshot.Live{{ID: "autumn", Definition: other}}
 	require.Len(t, checks.Find(d, c), 1)
 	assert.Equal(t, "doubt placements: “Autumn” is live with the same kind of reward in the same place (top bar); only one of them shows at a time.", says(checks.Find(d, c))[0])
 	other.Audience.Regions, d.Audience.Regions = []string{"home"}, []string{"jp"}

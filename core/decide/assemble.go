@@ -5,6 +5,7 @@ import (
 
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // build builds the pricing problem of the cart as it is, or with one added unit as
@@ -12,8 +13,8 @@ import (
 // each nudge that takes part where its rungs stand in it, and with an added unit its
 // scopes, in which that is not counted yet.
 func (w *work) build(extra int, in *room) (p *pricing.Problem, places [][]taker, scopes [][]pricing.Scope) {
-	set := &w.s.shop.Settings
-	p = &pricing.Problem{Mode: w.s.mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor, Added: extra > 0, Effort: w.effort}
+	set := &w.s.Shop.Settings
+	p = &pricing.Problem{Mode: w.s.Mode(), TaxShown: w.region.TaxShown, ShippingTax: w.region.ShippingTax, MostOff: set.MostOff[w.region.ID].Minor, Added: extra > 0, Effort: w.effort}
 	if set.Margin != nil {
 		p.Floor = *set.Margin
 	}
@@ -32,20 +33,20 @@ func (w *work) build(extra int, in *room) (p *pricing.Problem, places [][]taker,
 		a.from, a.to = w.chosen, w.chosen+1
 	}
 	p.Methods = w.fees[a.from:a.to]
-	var all blueprint
+	var all snapshot.Blueprint
 	n, rungs := 0, 0
 	for i := range w.taking {
 		if t := &w.taking[i]; a.takes(t) {
-			b := &t.n.blueprints[w.at]
-			n, rungs = n+1, rungs+len(b.rungs)
-			all.refs, all.units, all.orders, all.ships, all.gifts = all.refs+b.refs, all.units+b.units, all.orders+b.orders, all.ships+b.ships, all.gifts+b.gifts
-			a.weighs = a.weighs || b.nudge.Group != "" || b.nudge.Refuses&pricing.GiftClass != 0
+			b := &t.n.Blueprints[w.at]
+			n, rungs = n+1, rungs+len(b.Rungs)
+			all.Refs, all.Units, all.Orders, all.Ships, all.Gifts = all.Refs+b.Refs, all.Units+b.Units, all.Orders+b.Orders, all.Ships+b.Ships, all.Gifts+b.Gifts
+			a.weighs = a.weighs || b.Nudge.Group != "" || b.Nudge.Refuses&pricing.GiftClass != 0
 		}
 	}
 	p.Nudges = slices.Grow(in.nudges[:0], n)
-	p.Units, p.Orders = slices.Grow(in.units[:0], all.units), slices.Grow(in.orders[:0], all.orders)
-	p.Ships, p.Gifts = slices.Grow(in.ships[:0], all.ships), slices.Grow(in.gifts[:0], all.gifts)
-	in.takers, in.refs = slices.Grow(in.takers[:0], rungs), slices.Grow(in.refs[:0], all.refs)[:all.refs]
+	p.Units, p.Orders = slices.Grow(in.units[:0], all.Units), slices.Grow(in.orders[:0], all.Orders)
+	p.Ships, p.Gifts = slices.Grow(in.ships[:0], all.Ships), slices.Grow(in.gifts[:0], all.Gifts)
+	in.takers, in.refs = slices.Grow(in.takers[:0], rungs), slices.Grow(in.refs[:0], all.Refs)[:all.Refs]
 	a.takers, a.refs, a.in, a.room = in.takers, in.refs, in, in.scopes
 	in.places = emptied(in.places, len(w.taking))
 	places = in.places
@@ -108,51 +109,51 @@ func (a *assembler) put(t *taking) []taker {
 		copy(a.counted[a.extra:], t.counts)
 		a.scopes = append(make([]pricing.Scope, 0, 2), a.counted)
 	}
-	b := &t.n.blueprints[a.w.at]
-	a.p.Nudges = append(a.p.Nudges, b.nudge)
-	if b.nudge.HasBudget {
+	b := &t.n.Blueprints[a.w.at]
+	a.p.Nudges = append(a.p.Nudges, b.Nudge)
+	if b.Nudge.HasBudget {
 		a.p.Nudges[a.nudge].Budget -= a.w.req.Usage[t.n.ID].Spent
 	}
 	from := len(a.takers)
-	for i := range b.rungs {
-		r := &b.rungs[i]
-		refs := a.refs[:r.refs:r.refs]
-		a.refs = a.refs[r.refs:]
-		key := pricing.Key{Priority: t.n.Priority, Nudge: t.n.ID, Rung: r.rung}
-		goal := r.goal
+	for i := range b.Rungs {
+		r := &b.Rungs[i]
+		refs := a.refs[:r.Refs:r.Refs]
+		a.refs = a.refs[r.Refs:]
+		key := pricing.Key{Priority: t.n.Priority, Nudge: t.n.ID, Rung: r.Rung}
+		goal := r.Goal
 		goal.Scope = a.counted
-		for j := range r.steps {
-			st := &r.steps[j]
-			refs[st.ref] = a.step(st, key, &goal)
+		for j := range r.Steps {
+			st := &r.Steps[j]
+			refs[st.Ref] = a.step(st, key, &goal)
 		}
-		a.takers = append(a.takers, taker{r.rung, r, refs})
+		a.takers = append(a.takers, taker{r.Rung, r, refs})
 	}
 	return a.takers[from:len(a.takers):len(a.takers)]
 }
 
 // step puts a reward into the problem.
-func (a *assembler) step(st *step, key pricing.Key, goal *pricing.Goal) pricing.Ref {
+func (a *assembler) step(st *snapshot.Step, key pricing.Key, goal *pricing.Goal) pricing.Ref {
 	p := a.p
 	switch {
-	case st.unit != nil:
-		p.Units = append(p.Units, *st.unit)
+	case st.Unit != nil:
+		p.Units = append(p.Units, *st.Unit)
 		u := &p.Units[len(p.Units)-1]
 		u.Nudge, u.Goal, u.On = a.nudge, upTo(goal, pricing.Before), a.on(st)
 		return pricing.Ref{Class: pricing.UnitClass, Index: len(p.Units) - 1}
-	case st.order != nil:
-		p.Orders = append(p.Orders, *st.order)
+	case st.Order != nil:
+		p.Orders = append(p.Orders, *st.Order)
 		o := &p.Orders[len(p.Orders)-1]
 		o.Nudge, o.Goal, o.Lines = a.nudge, upTo(goal, pricing.AfterUnit), a.lowered()
 		return pricing.Ref{Class: pricing.OrderClass, Index: len(p.Orders) - 1}
-	case st.by != nil:
-		p.Ships = append(p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: *goal, By: a.by(st.by)})
+	case st.By != nil:
+		p.Ships = append(p.Ships, pricing.Shipping{Key: key, Nudge: a.nudge, Goal: *goal, By: a.by(st.By)})
 		return pricing.Ref{Class: pricing.ShippingClass, Index: len(p.Ships) - 1}
-	case st.offer != nil:
+	case st.Offer != nil:
 		a.accepted(st, goal)
 	}
 	g := pricing.Gift{Key: key, Nudge: a.nudge, Goal: *goal}
 	if a.weighs {
-		g.Worth = a.w.worth(st.reward)
+		g.Worth = a.w.worth(st.Reward)
 	}
 	p.Gifts = append(p.Gifts, g)
 	return pricing.Ref{Class: pricing.GiftClass, Index: len(p.Gifts) - 1}
@@ -167,18 +168,18 @@ func upTo(goal *pricing.Goal, last pricing.Basis) pricing.Goal {
 
 // on marks the lines a unit reward may touch: goods in its filter that may be
 // discounted. Lines bought by a plan are touched only where the filter names it.
-func (a *assembler) on(st *step) pricing.Scope {
-	if st.filter == nil && a.extra == 0 && a.w.usual {
+func (a *assembler) on(st *snapshot.Step) pricing.Scope {
+	if st.Filter == nil && a.extra == 0 && a.w.usual {
 		return a.counted
 	}
 	out := a.scope()
 	for j := range a.w.lines {
 		l := &a.w.lines[j]
-		if l.neverOff || l.isAdded() || l.Plan != "" && !slices.Contains(st.plans, l.Plan) {
+		if l.neverOff || l.isAdded() || l.Plan != "" && !slices.Contains(st.Plans, l.Plan) {
 			continue
 		}
-		if out[a.extra+j] = a.t.counts[j]; st.filter != nil {
-			out[a.extra+j] = st.filter.Matches(a.w.goods(l))
+		if out[a.extra+j] = a.t.counts[j]; st.Filter != nil {
+			out[a.extra+j] = st.Filter.Matches(a.w.goods(l))
 		}
 	}
 	return out
@@ -217,15 +218,15 @@ func (a *assembler) by(all []pricing.ShippingReward) []pricing.ShippingReward {
 
 // accepted puts the price of what was accepted of a gift or an offer into the
 // problem.
-func (a *assembler) accepted(st *step, goal *pricing.Goal) {
+func (a *assembler) accepted(st *snapshot.Step, goal *pricing.Goal) {
 	kind := FromOffer
-	if st.reward.Kind.Class() == nudge.GiftClass {
+	if st.Reward.Kind.Class() == nudge.GiftClass {
 		kind = FromGift
 	}
 	var on pricing.Scope
 	for j := range a.w.lines {
 		l := &a.w.lines[j]
-		if l.by(kind, a.t.n.ID) && hasItem(st.reward.Items, l.SKU) && !l.neverOff {
+		if l.by(kind, a.t.n.ID) && hasItem(st.Reward.Items, l.SKU) && !l.neverOff {
 			if on == nil {
 				on = a.scope()
 			}
@@ -235,7 +236,7 @@ func (a *assembler) accepted(st *step, goal *pricing.Goal) {
 	if on == nil {
 		return
 	}
-	u := *st.offer
+	u := *st.Offer
 	u.Nudge, u.Goal, u.On = a.nudge, *goal, on
 	a.p.Units = append(a.p.Units, u)
 }

@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // The distribution of the benchmark is fixed: 50,000 SKUs on as many shelves as
@@ -72,7 +73,7 @@ func benchLeast(i int) (units int64, value money.Minor) {
 	return int64(1 + i%5), money.Minor(500 + i%40*25)
 }
 
-func benchShop(b *testing.B, nudges int) *decide.Snapshot {
+func benchShop(b *testing.B, nudges int) *snapshot.Snapshot {
 	products := make([]catalog.Product, benchSKUs)
 	for i := range products {
 		products[i] = catalog.Product{ID: fmt.Sprintf("p%d", i), Title: "P", Collections: []string{fmt.Sprintf("shelf-%d", i%nudges)},
@@ -80,11 +81,11 @@ func benchShop(b *testing.B, nudges int) *decide.Snapshot {
 	}
 	cat, err := catalog.New(products)
 	require.NoError(b, err)
-	live := make([]decide.Live, nudges)
+	live := make([]snapshot.Live, nudges)
 	for i := range live {
-		live[i] = decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: i + 1, Definition: benchNudge(i)}
+		live[i] = snapshot.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: i + 1, Definition: benchNudge(i)}
 	}
-	s, err := decide.Compile(decide.Shop{Settings: decide.Settings{Choice: decide.MerchantOrder}, Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
+	s, err := snapshot.Compile(snapshot.Shop{Settings: snapshot.Settings{Choice: snapshot.MerchantOrder}, Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
 	require.NoError(b, err)
 	return s
 }
@@ -112,7 +113,7 @@ func BenchmarkDecision(b *testing.B) {
 			b.ReportAllocs()
 			for i := 0; b.Loop(); i++ {
 				began := time.Now()
-				if _, err := s.Decide(carts[i%len(carts)]); err != nil {
+				if _, err := decide.Decide(s, carts[i%len(carts)]); err != nil {
 					b.Fatal(err)
 				}
 				times = append(times, time.Since(began))
@@ -129,7 +130,7 @@ func BenchmarkDecision(b *testing.B) {
 func BenchmarkSuggestions(b *testing.B) {
 	s, carts := benchShop(b, 1_000), benchRequests()
 	for i := range carts {
-		d, err := s.Decide(carts[i])
+		d, err := decide.Decide(s, carts[i])
 		require.NoError(b, err)
 		for _, n := range d.Nudges {
 			open := slices.ContainsFunc(n.Rungs, func(r decide.RungOutcome) bool { return r.State == decide.RungOpen && r.Lasting != nil })
@@ -142,7 +143,7 @@ func BenchmarkSuggestions(b *testing.B) {
 	}
 	found := 0
 	for i := 0; b.Loop(); i++ {
-		d, err := s.Decide(carts[i%len(carts)])
+		d, err := decide.Decide(s, carts[i%len(carts)])
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -165,7 +166,7 @@ func BenchmarkLargestCart(b *testing.B) {
 		prices[sku] = money.Minor(100 + i*37%3900)
 		lines = append(lines, line{SKU: sku, Quantity: decide.MostQuantity / decide.MostLines})
 	}
-	var live []decide.Live
+	var live []snapshot.Live
 	for k := range 3 {
 		rate := money.Rate(100_000 + k*10_000)
 		for _, d := range []nudge.Definition{
@@ -176,13 +177,13 @@ func BenchmarkLargestCart(b *testing.B) {
 			decidetest.Ladder("order", nudge.AfterUnit, decidetest.Rung(5000, decidetest.Percent(rate))),
 			decidetest.Ladder("free", nudge.AfterOrder, decidetest.Rung(6000+money.Minor(k)*3_000_000, decidetest.Free)),
 		} {
-			live = append(live, decide.Live{ID: fmt.Sprint("n", len(live)), Revision: 1, Priority: len(live) + 1, Definition: d})
+			live = append(live, snapshot.Live{ID: fmt.Sprint("n", len(live)), Revision: 1, Priority: len(live) + 1, Definition: d})
 		}
 	}
 	s := decidetest.Snapshot(b, 590, decidetest.Goods(b, prices), live...)
 	req := decide.Request{Cart: decidetest.Cart(lines...)}
 	for b.Loop() {
-		if _, err := s.Decide(req); err != nil {
+		if _, err := decide.Decide(s, req); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -236,17 +237,17 @@ func BenchmarkConditionPrograms(b *testing.B) {
 // search for what to add came to its end, in small random shops.
 func BenchmarkPromises(b *testing.B) {
 	type visit struct {
-		shop decide.Shop
-		r    decide.Request
+		Shop snapshot.Shop
+		R    decide.Request
 	}
 	drawn := rapid.Custom(func(t *rapid.T) visit {
 		shop, r := decidetest.Random(t)
 		r.Trace, r.Every = false, true
-		return visit{shop, r}
+		return visit{Shop: shop, R: r}
 	})
-	for _, mode := range []decide.Stacking{decide.BestForShopper, decide.ByPriority} {
+	for _, mode := range []snapshot.Stacking{snapshot.BestForShopper, snapshot.ByPriority} {
 		name := "best"
-		if mode == decide.ByPriority {
+		if mode == snapshot.ByPriority {
 			name = "by_priority"
 		}
 		b.Run(name, func(b *testing.B) {
@@ -255,10 +256,10 @@ func BenchmarkPromises(b *testing.B) {
 				open, lost = 0, 0
 				for seed := range 3000 {
 					v := drawn.Example(seed)
-					v.shop.Settings.Stacking = mode
-					s, err := decide.Compile(v.shop)
+					v.Shop.Settings.Stacking = mode
+					s, err := snapshot.Compile(v.Shop)
 					require.NoError(b, err)
-					d, err := s.Decide(v.r)
+					d, err := decide.Decide(s, v.R)
 					require.NoError(b, err)
 					for _, n := range d.Nudges {
 						for _, o := range n.Rungs {

@@ -5,12 +5,13 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/codes"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // candidate is a nudge that can matter to a cart or page. A quiet one only what is
 // added for the others can touch.
 type candidate struct {
-	n     *compiled
+	n     *snapshot.Compiled
 	at    int32 // its place in the snapshot, -1: it stands in the place of another
 	quiet bool
 }
@@ -58,74 +59,74 @@ func (f *finder) hit(nudges []int32, line int) {
 // candidates returns the nudges that can matter to a cart or page, in order.
 func (w *work) candidates() []candidate {
 	s, req := w.s, w.req
-	x := &s.index[w.at]
+	x := &s.Index[w.at]
 	f := &w.desk.finder
-	if len(f.slots) < len(s.nudges) {
-		f.slots = make([]int32, len(s.nudges))
+	if len(f.slots) < len(s.Nudges) {
+		f.slots = make([]int32, len(s.Nudges))
 	}
 	for i := range w.lines {
 		l := &w.lines[i]
-		if len(x.byProduct) > 0 && l.item.Product != nil {
-			f.hit(x.byProduct[l.item.Product.ID], i)
+		if len(x.ByProduct) > 0 && l.item.Product != nil {
+			f.hit(x.ByProduct[l.item.Product.ID], i)
 		}
 		for _, name := range l.names {
-			f.hit(x.byName.at(name), i)
+			f.hit(x.ByName.At(name), i)
 		}
 	}
 	if req.Every {
-		f.add(x.all, touched)
+		f.add(x.All, touched)
 	} else {
 		w.reach(x, f)
 	}
 	out := w.desk.candidates[:0]
 	slices.Sort(f.found)
 	for _, i := range f.found {
-		out = append(out, candidate{&s.nudges[i], i, f.slots[i] == quiet})
+		out = append(out, candidate{&s.Nudges[i], i, f.slots[i] == quiet})
 	}
 	w.desk.candidates = out
 	return w.inPlace(out)
 }
 
 // reach adds the nudges that are not found by what lies in the cart.
-func (w *work) reach(x *index, f *finder) {
+func (w *work) reach(x *snapshot.Index, f *finder) {
 	s, req := w.s, w.req
-	f.add(x.broad, touched)
+	f.add(x.Broad, touched)
 	for _, c := range req.Cart.Codes {
-		f.add(x.byCode[codes.Normal(c)], touched)
+		f.add(x.ByCode[codes.Normal(c)], touched)
 		if pool, ok := req.Cart.PoolCodes[c]; ok {
-			f.add(x.byPool[pool], touched)
+			f.add(x.ByPool[pool], touched)
 		}
 	}
 	for i := range req.Cart.Lines {
 		if o := req.Cart.Lines[i].Origin; o != nil {
-			f.add(s.find(o.Nudge), touched)
+			f.add(s.Find(o.Nudge), touched)
 		}
 	}
 	for _, i := range f.found {
-		if s.nudges[i].gates&applying != 0 {
-			f.add(x.byCode[codes.Normal(s.nudges[i].Definition.AppliesCode)], touched)
+		if s.Nudges[i].Gates&snapshot.Applying != 0 {
+			f.add(x.ByCode[codes.Normal(s.Nudges[i].Definition.AppliesCode)], touched)
 		}
 	}
 	page := &req.Moment.Page
-	if p, ok := s.shop.Catalog.Product(page.Product); ok {
-		f.add(x.byProduct[p.ID], touched)
+	if p, ok := s.Shop.Catalog.Product(page.Product); ok {
+		f.add(x.ByProduct[p.ID], touched)
 		for _, c := range p.Collections {
-			f.add(x.byName.at(s.names.collections[c]), touched)
+			f.add(x.ByName.At(s.Names.Collections[c]), touched)
 		}
 		for _, t := range p.Tags {
-			f.add(x.byName.at(s.names.tags[t]), touched)
+			f.add(x.ByName.At(s.Names.Tags[t]), touched)
 		}
 	}
-	if c, ok := s.names.collections[page.Collection]; ok {
-		f.add(x.byName.at(c), touched)
+	if c, ok := s.Names.Collections[page.Collection]; ok {
+		f.add(x.ByName.At(c), touched)
 	}
 	if req.Added != nil {
-		f.add(s.find(req.Added.Nudge), touched)
+		f.add(s.Find(req.Added.Nudge), touched)
 	}
 	for _, i := range f.found {
 		// An added unit is of the collections and tags that the asking scope includes.
-		for _, name := range s.nudges[i].names {
-			f.add(x.byName.at(name), quiet)
+		for _, name := range s.Nudges[i].Names {
+			f.add(x.ByName.At(name), quiet)
 		}
 	}
 }
@@ -146,18 +147,18 @@ func (w *work) count() {
 		}
 		if t.at >= 0 {
 			w.desk.finder.slots[t.at] = int32(i) + 1
-			if t.n.keyed {
+			if t.n.Keyed {
 				continue
 			}
 		}
 		for j := range w.lines {
-			t.counts[j] = w.counts(t.n, &w.lines[j], t.n.all)
+			t.counts[j] = w.counts(t.n, &w.lines[j], t.n.All)
 		}
 	}
 	for _, h := range w.desk.finder.hits {
 		if i := w.desk.finder.slots[h.nudge] - 1; i >= 0 {
 			if t := &w.taking[i]; t.at == h.nudge && t.reason == "" {
-				t.counts[h.line] = w.counts(t.n, &w.lines[h.line], t.n.only)
+				t.counts[h.line] = w.counts(t.n, &w.lines[h.line], t.n.Only)
 			}
 		}
 	}
@@ -180,8 +181,8 @@ func (w *work) count() {
 }
 
 // counts tells whether a nudge counts a line; sure tells that its scope holds it.
-func (w *work) counts(n *compiled, l *line, sure bool) bool {
-	return !l.giftCard && (sure || n.scope.Matches(w.goods(l)))
+func (w *work) counts(n *snapshot.Compiled, l *line, sure bool) bool {
+	return !l.giftCard && (sure || n.Scope.Matches(w.goods(l)))
 }
 
 // goods is what filters see of a line.

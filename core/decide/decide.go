@@ -12,25 +12,26 @@ import (
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/progress"
 	"agonal.dev/agonal/core/search"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Decide prices a cart, measures every promise, and chooses what shows. Errors
 // are [FieldErrors], naming fields of the request.
-func (s *Snapshot) Decide(req Request) (Decision, error) {
-	d, _, err := s.decide(req, false, 0)
+func Decide(s *snapshot.Snapshot, req Request) (Decision, error) {
+	d, _, err := decide(s, req, false, 0)
 	return d, err
 }
 
 // Price is Decide without what must be added, suggestions and what shows: prices,
 // rewards, gifts, and the state of every rung.
-func (s *Snapshot) Price(req Request) (Decision, error) {
-	d, _, err := s.decide(req, true, 0)
+func Price(s *snapshot.Snapshot, req Request) (Decision, error) {
+	d, _, err := decide(s, req, true, 0)
 	return d, err
 }
 
 // decide decides with at most so many steps of the search, 0 for all there are, and
 // tells how many it took.
-func (s *Snapshot) decide(req Request, brief bool, effort int) (Decision, int, error) {
+func decide(s *snapshot.Snapshot, req Request, brief bool, effort int) (Decision, int, error) {
 	if len(req.Cart.Lines) > MostLines {
 		return Decision{}, 0, req.Check()
 	}
@@ -40,12 +41,12 @@ func (s *Snapshot) decide(req Request, brief bool, effort int) (Decision, int, e
 	if err := req.check(desk.order); err != nil {
 		return Decision{}, 0, err
 	}
-	at, err := s.regionOf(req.Cart)
+	at, err := regionOf(s, req.Cart)
 	if err != nil {
 		return Decision{}, 0, err
 	}
-	w := &work{desk: desk, s: s, req: &req, region: &s.shop.Regions[at], at: at, nodes: progress.MostNodes, tries: mostTrying, brief: brief, effort: effort}
-	w.tongue = tongueIn(w.region, req.Moment.Locale)
+	w := &work{desk: desk, s: s, req: &req, region: &s.Shop.Regions[at], at: at, nodes: progress.MostNodes, tries: mostTrying, brief: brief, effort: effort}
+	w.tongue = snapshot.TongueIn(w.region, req.Moment.Locale)
 	if err := w.look(desk.order); err != nil {
 		return Decision{}, 0, err
 	}
@@ -59,7 +60,7 @@ func (s *Snapshot) decide(req Request, brief bool, effort int) (Decision, int, e
 // work is one decision in the making.
 type work struct {
 	desk      *desk
-	s         *Snapshot
+	s         *snapshot.Snapshot
 	req       *Request
 	region    *catalog.Region
 	at        int // the region's place
@@ -82,16 +83,16 @@ type work struct {
 	// quietMatters tells that nudges which only additions touch may give or bind
 	// something that decides whether a rung which is plain is reached.
 	quietMatters bool
-	tongue       tongue
-	placed       []*compiled   // the problem's nudges
-	told         []int32       // per nudge of the decision: its place in taking
-	amounts      []money.Minor // room for amounts that outcomes point to
+	tongue       snapshot.Tongue
+	placed       []*snapshot.Compiled // the problem's nudges
+	told         []int32              // per nudge of the decision: its place in taking
+	amounts      []money.Minor        // room for amounts that outcomes point to
 }
 
 // taking is a candidate nudge: outside its audience with a reason, or taking
 // part with its rungs.
 type taking struct {
-	n      *compiled
+	n      *snapshot.Compiled
 	at     int32 // its place in the snapshot, -1: it stands in the place of another
 	reason Reason
 	fact   string // the condition behind the reason
@@ -106,7 +107,7 @@ type taking struct {
 // that of its money, then those of gifts and offers.
 type taker struct {
 	rung int
-	plan *rungPlan
+	plan *snapshot.RungPlan
 	refs []pricing.Ref
 }
 
@@ -118,7 +119,7 @@ func (w *work) gather() error {
 	w.taking = w.desk.taking[:0]
 	w.codes = w.req.Cart.Codes
 	for _, c := range candidates {
-		if c.n.gates&applying == 0 || w.outside(c.n).reason != "" {
+		if c.n.Gates&snapshot.Applying == 0 || w.outside(c.n).reason != "" {
 			continue
 		}
 		w.codes = append(slices.Clone(w.codes), c.n.Definition.AppliesCode)
@@ -127,7 +128,7 @@ func (w *work) gather() error {
 		t := w.outside(c.n)
 		if t.at, t.quiet = c.at, c.quiet; !t.quiet || t.reason == "" {
 			w.taking = append(w.taking, t)
-			w.quietMatters = w.quietMatters || t.quiet && !t.n.lone
+			w.quietMatters = w.quietMatters || t.quiet && !t.n.Lone
 		}
 	}
 	w.desk.taking = w.taking
@@ -138,25 +139,25 @@ func (w *work) gather() error {
 // outside finds the first reason for which a nudge has no part in this decision,
 // or none. Pages of the audience's list are not looked at: they say where a nudge
 // shows, and a reward that is due stays due at the checkout.
-func (w *work) outside(n *compiled) taking {
+func (w *work) outside(n *snapshot.Compiled) taking {
 	d := &n.Definition
 	t := taking{n: n}
-	switch g := n.gates; {
-	case g&scheduled != 0 && !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n):
+	switch g := n.Gates; {
+	case g&snapshot.Scheduled != 0 && !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n):
 		t.reason = OutsideSchedule
-	case g&regional != 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
+	case g&snapshot.Regional != 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
 		t.reason = OutsideRegion
-	case g&coded != 0 && !w.hasCode(n):
+	case g&snapshot.Coded != 0 && !w.hasCode(n):
 		t.reason = CodeMissing
-	case g&limited != 0 && w.usedUp(n):
+	case g&snapshot.Limited != 0 && w.usedUp(n):
 		t.reason = LimitUsedUp
-	case len(n.blueprints[w.at].rungs) == 0:
+	case len(n.Blueprints[w.at].Rungs) == 0:
 		t.reason = NoThreshold
 	}
-	if t.reason != "" || n.when == nil {
+	if t.reason != "" || n.When == nil {
 		return t
 	}
-	if fact, v := n.when.Why(w.facts()); v == audience.False {
+	if fact, v := n.When.Why(w.facts()); v == audience.False {
 		t.reason, t.fact = NotMeant, fact
 	} else if v == audience.Unknown {
 		t.reason, t.fact = NotKnown, fact
@@ -165,7 +166,7 @@ func (w *work) outside(n *compiled) taking {
 }
 
 // hasCode tells whether the code that a nudge needs was entered.
-func (w *work) hasCode(n *compiled) bool {
+func (w *work) hasCode(n *snapshot.Compiled) bool {
 	a := &n.Definition.Audience
 	switch {
 	case a.Code != "":
@@ -177,7 +178,7 @@ func (w *work) hasCode(n *compiled) bool {
 }
 
 // usedUp tells whether a limit of a nudge leaves nothing to give.
-func (w *work) usedUp(n *compiled) bool {
+func (w *work) usedUp(n *snapshot.Compiled) bool {
 	l, u := &n.Definition.Limits, w.req.Usage[n.ID]
 	budget, bounded := l.Budget[w.region.ID]
 	return l.Uses > 0 && u.Uses >= l.Uses || l.PerShopper > 0 && u.ByShopper >= l.PerShopper || bounded && u.Spent >= budget.Minor
@@ -189,7 +190,7 @@ func inForce(s nudge.Schedule, at time.Time) bool {
 
 // justEnded tells whether a nudge's schedule ended so recently that this visit,
 // which was shown it, still has it.
-func (w *work) justEnded(n *compiled) bool {
+func (w *work) justEnded(n *snapshot.Compiled) bool {
 	until := n.Definition.Schedule.Until
 	return until != nil && w.within(*until) && w.wasShown(n.ID, n.Revision)
 }
@@ -198,7 +199,7 @@ func (w *work) decide() (Decision, error) {
 	w.price()
 	d := Decision{
 		Region: w.region.ID, Currency: w.region.Currency, Decimals: w.region.Currency.Digits(),
-		Locale: w.tongue.locale, TaxShown: w.region.TaxShown, Exact: w.outcome.Exact, Bound: w.outcome.Gap,
+		Locale: w.tongue.Locale, TaxShown: w.region.TaxShown, Exact: w.outcome.Exact, Bound: w.outcome.Gap,
 		Lines: make([]PricedLine, 0, len(w.lines)), Goods: w.outcome.Goods, ToPay: w.outcome.ToPay,
 		Rewards: []Given{}, Codes: []CodeOutcome{},
 		Tax: w.outcome.GoodsTax + w.outcome.FeeTax,
@@ -228,7 +229,7 @@ func (w *work) decide() (Decision, error) {
 // price solves the cart as it is.
 func (w *work) price() {
 	problem, places, _ := w.build(0, &w.desk.cart)
-	w.placed = make([]*compiled, 0, len(problem.Nudges))
+	w.placed = make([]*snapshot.Compiled, 0, len(problem.Nudges))
 	for i := range w.taking {
 		if t := &w.taking[i]; places[i] != nil {
 			t.rungs = places[i]
@@ -269,7 +270,7 @@ func (w *work) shipping() *Shipping {
 		applied = w.chosen
 	}
 	m := w.methods[applied]
-	out := &Shipping{Method: m.ID, Name: m.Name(w.tongue.language), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
+	out := &Shipping{Method: m.ID, Name: m.Name(w.tongue.Language), ListFee: w.outcome.ListFee, Fee: w.outcome.Fee}
 	if len(w.methods) == 1 || w.effort > 0 {
 		out.Methods = []MethodQuote{{m.ID, out.Name, out.ListFee, out.Fee, w.outcome.ToPay}}
 		return out
@@ -285,7 +286,7 @@ func (w *work) shipping() *Shipping {
 		if i != applied {
 			o = search.SolveFor(all, i)
 		}
-		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.tongue.language), o.ListFee, o.Fee, o.ToPay})
+		out.Methods = append(out.Methods, MethodQuote{m.ID, m.Name(w.tongue.Language), o.ListFee, o.Fee, o.ToPay})
 	}
 	return out
 }
@@ -296,7 +297,7 @@ func (w *work) given(out []Given) []Given {
 		n := w.placed[at]
 		out = append(out, Given{
 			Nudge: key.Nudge, Revision: n.Revision, Rung: key.Rung, Class: class, Amount: amount,
-			Text: w.rewardsOf(n, key.Rung, w.tongue.language, func(c nudge.Class) bool { return c == nudge.ClassOf(nudge.ClassName(class)) }),
+			Text: w.rewardsOf(n, key.Rung, w.tongue.Language, func(c nudge.Class) bool { return c == nudge.ClassOf(nudge.ClassName(class)) }),
 		})
 	}
 	for _, c := range w.outcome.Claims {

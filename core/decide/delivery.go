@@ -14,9 +14,9 @@ func (w *work) delivery() error {
 	if d == nil {
 		return nil
 	}
-	usual := &w.s.delivery[w.at]
-	w.methods, w.fees = usual.methods, usual.fees
-	if !usual.all {
+	usual := &w.s.Delivery[w.at]
+	w.methods, w.fees = usual.Methods, usual.Fees
+	if !usual.All {
 		w.deliver(d)
 	}
 	if id := w.req.Cart.Method; id != "" {

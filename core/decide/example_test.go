@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 func ExampleParseRequest() {
@@ -17,7 +18,7 @@ func ExampleParseRequest() {
 }
 
 func ExampleParseShop() {
-	_, err := decide.ParseShop([]byte(`{"version": 2, "regions": [], "products": [], "nudges": []}`))
+	_, err := snapshot.ParseShop([]byte(`{"version": 2, "regions": [], "products": [], "nudges": []}`))
 	fmt.Println(err)
 	// Output: version: must be 1
 }

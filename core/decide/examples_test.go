@@ -12,13 +12,14 @@ import (
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 type line = decide.CartLine
 
-func must(t *testing.T, s *decide.Snapshot, r decide.Request) decide.Decision {
+func must(t *testing.T, s *snapshot.Snapshot, r decide.Request) decide.Decision {
 	t.Helper()
-	d, err := s.Decide(r)
+	d, err := decide.Decide(s, r)
 	require.NoError(t, err)
 	return d
 }
@@ -43,7 +44,7 @@ func minor(m *money.Minor) money.Minor {
 // counted, but paid.
 func TestLadderCountsAllButGiftCards(t *testing.T) {
 	goods := decidetest.Goods(t, map[string]money.Minor{"ink": 1400, "book": 1290, "gift-card": 2500})
-	s := decidetest.Snapshot(t, 590, goods, decide.Live{ID: "winter", Priority: 1, Definition: decidetest.Ladder("Winter", nudge.BeforeNudges,
+	s := decidetest.Snapshot(t, 590, goods, snapshot.Live{ID: "winter", Priority: 1, Definition: decidetest.Ladder("Winter", nudge.BeforeNudges,
 		decidetest.Rung(6000, decidetest.Free),
 		decidetest.Rung(9500, nudge.Reward{Kind: nudge.ShippingOff, Amounts: nudge.Amounts{"home": decidetest.EUR(100)}}),
 		decidetest.Rung(14000, decidetest.Percent(100_000)))})
@@ -59,14 +60,14 @@ func TestLadderCountsAllButGiftCards(t *testing.T) {
 }
 
 // Shipping is free from 60.00 after order rewards; a code takes 10 % off 54.00.
-func codeShop(t *testing.T, fee money.Minor, mode decide.Stacking) *decide.Snapshot {
+func codeShop(t *testing.T, fee money.Minor, mode snapshot.Stacking) *snapshot.Snapshot {
 	code := decidetest.Ladder("Ten off", nudge.BeforeNudges, decidetest.Rung(0, decidetest.Percent(100_000)))
 	code.Audience.Code = "TEN"
 	free := decidetest.Ladder("Free", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))
-	s, err := decide.Compile(decide.Shop{
-		Settings: decide.Settings{Stacking: mode}, Catalog: decidetest.Goods(t, map[string]money.Minor{"pen": 5400, "cent": 1}),
+	s, err := snapshot.Compile(snapshot.Shop{
+		Settings: snapshot.Settings{Stacking: mode}, Catalog: decidetest.Goods(t, map[string]money.Minor{"pen": 5400, "cent": 1}),
 		Regions: []catalog.Region{decidetest.Region(fee)},
-		Nudges:  []decide.Live{{ID: "free", Priority: 2, Definition: free}, {ID: "ten", Priority: 1, Definition: code}},
+		Nudges:  []snapshot.Live{{ID: "free", Priority: 2, Definition: free}, {ID: "ten", Priority: 1, Definition: code}},
 	})
 	require.NoError(t, err)
 	return s
@@ -79,7 +80,7 @@ func codeCart() decide.Cart {
 }
 
 func TestAnOrderPercentageTakesItsPartOfWhatIsAdded(t *testing.T) {
-	s := codeShop(t, 590, decide.BestForShopper)
+	s := codeShop(t, 590, snapshot.BestForShopper)
 	d := must(t, s, decide.Request{Cart: codeCart()})
 	assert.Equal(t, money.Minor(4860), d.Goods)
 	assert.Equal(t, money.Minor(5450), d.ToPay)
@@ -96,7 +97,7 @@ func TestAnOrderPercentageTakesItsPartOfWhatIsAdded(t *testing.T) {
 }
 
 func TestLeavingTheCodeOutCanReachTheRungSooner(t *testing.T) {
-	s := codeShop(t, 690, decide.BestForShopper)
+	s := codeShop(t, 690, snapshot.BestForShopper)
 	r := rungs(must(t, s, decide.Request{Cart: codeCart()}), "free")[0]
 	assert.Equal(t, money.Minor(600), minor(r.ToAdd))
 	assert.Equal(t, money.Minor(600), minor(r.Lasting))
@@ -109,23 +110,23 @@ func TestLeavingTheCodeOutCanReachTheRungSooner(t *testing.T) {
 func TestTheLowerRungIsLeftOutWhereThatCostsLess(t *testing.T) {
 	def := decidetest.Ladder("Two", nudge.BeforeNudges, decidetest.Rung(5000, decidetest.Percent(50_000)))
 	free := decidetest.Ladder("Free", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))
-	for mode, want := range map[decide.Stacking]money.Minor{decide.BestForShopper: 6200, decide.ByPriority: 6480} {
-		s, err := decide.Compile(decide.Shop{
-			Settings: decide.Settings{Stacking: mode}, Catalog: decidetest.Goods(t, map[string]money.Minor{"set": 6200}),
+	for mode, want := range map[snapshot.Stacking]money.Minor{snapshot.BestForShopper: 6200, snapshot.ByPriority: 6480} {
+		s, err := snapshot.Compile(snapshot.Shop{
+			Settings: snapshot.Settings{Stacking: mode}, Catalog: decidetest.Goods(t, map[string]money.Minor{"set": 6200}),
 			Regions: []catalog.Region{decidetest.Region(590)},
-			Nudges:  []decide.Live{{ID: "five", Priority: 1, Definition: def}, {ID: "free", Priority: 2, Definition: free}},
+			Nudges:  []snapshot.Live{{ID: "five", Priority: 1, Definition: def}, {ID: "free", Priority: 2, Definition: free}},
 		})
 		require.NoError(t, err)
 		assert.Equal(t, want, must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "set", Quantity: 1})}).ToPay, mode)
 	}
 }
 
-func ExampleSnapshot_Decide() {
+func ExampleDecide() {
 	t := &testing.T{}
 	goods := decidetest.Goods(t, map[string]money.Minor{"ink": 1400})
-	s := decidetest.Snapshot(t, 590, goods, decide.Live{ID: "winter", Priority: 1,
+	s := decidetest.Snapshot(t, 590, goods, snapshot.Live{ID: "winter", Priority: 1,
 		Definition: decidetest.Ladder("Winter", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))})
-	d, err := s.Decide(decide.Request{Cart: decidetest.Cart(decide.CartLine{SKU: "ink", Quantity: 3})})
+	d, err := decide.Decide(s, decide.Request{Cart: decidetest.Cart(decide.CartLine{SKU: "ink", Quantity: 3})})
 	fmt.Println(d.ToPay, d.In(nudge.TopBar)[0].Text, err)
 	// Output: 4790 Add €18.00 for free shipping. <nil>
 }
@@ -136,10 +137,10 @@ func TestWhatGivesNothingGuardsNothing(t *testing.T) {
 	free := decidetest.Ladder("Free", nudge.AfterUnit, decidetest.Rung(107, decidetest.Free))
 	two := decidetest.Ladder("Two for one", nudge.BeforeNudges, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 2, PayFor: 1}}})
 	for fee, want := range map[money.Minor]money.Minor{0: 103, 50: 206} {
-		s, err := decide.Compile(decide.Shop{
-			Settings: decide.Settings{Stacking: decide.ByPriority}, Catalog: decidetest.Goods(t, map[string]money.Minor{"stamp": 103}),
+		s, err := snapshot.Compile(snapshot.Shop{
+			Settings: snapshot.Settings{Stacking: snapshot.ByPriority}, Catalog: decidetest.Goods(t, map[string]money.Minor{"stamp": 103}),
 			Regions: []catalog.Region{decidetest.Region(fee)},
-			Nudges:  []decide.Live{{ID: "free", Priority: 1, Definition: free}, {ID: "two", Priority: 2, Definition: two}},
+			Nudges:  []snapshot.Live{{ID: "free", Priority: 1, Definition: free}, {ID: "two", Priority: 2, Definition: two}},
 		})
 		require.NoError(t, err)
 		assert.Equal(t, want, must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "stamp", Quantity: 2})}).ToPay, "fee %d", fee)

@@ -12,7 +12,7 @@ import (
 // listPrice returns a SKU's price in this region's currency, false where it is
 // not sold there.
 func (w *work) listPrice(sku string) (money.Minor, bool) {
-	it, ok := w.s.shop.Catalog.Item(sku)
+	it, ok := w.s.Shop.Catalog.Item(sku)
 	if !ok {
 		return 0, false
 	}
@@ -53,7 +53,7 @@ func (w *work) inStock(sku string, n int64) bool { return w.left(sku) >= n }
 const unlimited = int64(1) << 40
 
 func (w *work) left(sku string) int64 {
-	it, ok := w.s.shop.Catalog.Item(sku)
+	it, ok := w.s.Shop.Catalog.Item(sku)
 	if !ok {
 		return 0
 	}
@@ -75,12 +75,12 @@ func (w *work) earned(class nudge.Class, visit func(t *taking, rung int, r *nudg
 		t := &w.taking[i]
 		for k := range t.rungs {
 			tk := &t.rungs[k]
-			if !tk.plan.rights || !w.giftGiven(tk) {
+			if !tk.plan.Rights || !w.giftGiven(tk) {
 				continue
 			}
-			for j := range tk.plan.steps {
-				if st := &tk.plan.steps[j]; st.class == class {
-					visit(t, tk.rung, st.reward)
+			for j := range tk.plan.Steps {
+				if st := &tk.plan.Steps[j]; st.Class == class {
+					visit(t, tk.rung, st.Reward)
 				}
 			}
 		}
@@ -165,7 +165,7 @@ func (w *work) gift(t *taking, rung int, r *nudge.Reward, given map[string]int64
 	return out
 }
 
-func (w *work) label(sku string) string { return w.s.shop.Catalog.Label(sku) }
+func (w *work) label(sku string) string { return w.s.Shop.Catalog.Label(sku) }
 
 // leaving says why a gift of the request's cart does not stand.
 func (w *work) leaving(d *Decision, l *CartLine) Leaving {
@@ -313,7 +313,7 @@ func (w *work) later(i int) *money.Minor {
 }
 
 func (w *work) laterPrice(t *taking, r *nudge.Reward, l *line) money.Minor {
-	f := &t.n.scope
+	f := &t.n.Scope
 	if r.On != nil {
 		f = r.On
 	}

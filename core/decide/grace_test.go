@@ -12,6 +12,7 @@ import (
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // A visit that was shown 50.00 keeps it for a quarter of an hour after the
@@ -22,12 +23,12 @@ func TestWhatAVisitWasShownIsHonouredForTheGraceTime(t *testing.T) {
 	now := decidetest.Ladder("New", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))
 	ending := decidetest.Ladder("Ending", nudge.AfterOrder, decidetest.Rung(4000, decidetest.Free))
 	ending.Schedule.Until = &changed
-	s, err := decide.Compile(decide.Shop{
+	s, err := snapshot.Compile(snapshot.Shop{
 		Catalog: decidetest.Goods(t, map[string]money.Minor{"pen": 5400}), Regions: []catalog.Region{decidetest.Region(590)},
-		Nudges: []decide.Live{{ID: "ladder", Revision: 2, Priority: 1, Definition: now}, {ID: "ending", Revision: 1, Priority: 2, Definition: ending}},
-		Retired: []decide.Retired{
-			{Live: decide.Live{ID: "ladder", Revision: 1, Priority: 1, Definition: old}, At: changed},
-			{Live: decide.Live{ID: "ended", Revision: 3, Priority: 3, Definition: old}, At: changed},
+		Nudges: []snapshot.Live{{ID: "ladder", Revision: 2, Priority: 1, Definition: now}, {ID: "ending", Revision: 1, Priority: 2, Definition: ending}},
+		Retired: []snapshot.Retired{
+			{Live: snapshot.Live{ID: "ladder", Revision: 1, Priority: 1, Definition: old}, At: changed},
+			{Live: snapshot.Live{ID: "ended", Revision: 3, Priority: 3, Definition: old}, At: changed},
 		},
 	})
 	require.NoError(t, err)
@@ -42,10 +43,10 @@ func TestWhatAVisitWasShownIsHonouredForTheGraceTime(t *testing.T) {
 		return d.Shipping.Fee, reached
 	}
 	for name, c := range map[string]struct {
-		after time.Duration
-		shown []decide.ShownRef
-		fee   money.Minor
-		whose []string
+		After time.Duration
+		Shown []decide.ShownRef
+		Fee   money.Minor
+		Whose []string
 	}{
 		"a new visit has the new promise":          {time.Minute, nil, 590, nil},
 		"one that saw the old one keeps it":        {time.Minute, []decide.ShownRef{{Nudge: "ladder", Revision: 1}}, 0, []string{"ladder"}},
@@ -58,8 +59,8 @@ func TestWhatAVisitWasShownIsHonouredForTheGraceTime(t *testing.T) {
 		"an end by schedule is an end for others":  {time.Minute, []decide.ShownRef{{Nudge: "ladder", Revision: 2}}, 590, nil},
 		"nothing is kept before it changed at all": {-time.Minute, []decide.ShownRef{{Nudge: "ended", Revision: 3}}, 0, []string{"ending"}},
 	} {
-		got, whose := fee(c.after, c.shown...)
-		assert.Equal(t, c.fee, got, name)
-		assert.Equal(t, c.whose, whose, name)
+		got, whose := fee(c.After, c.Shown...)
+		assert.Equal(t, c.Fee, got, name)
+		assert.Equal(t, c.Whose, whose, name)
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // goods draws products on shelves and with tags, some of them gift cards.
@@ -75,12 +76,12 @@ func TestWhatANudgeCountsIsWhatItsScopeHolds(t *testing.T) {
 	t.Parallel()
 	rapid.Check(t, func(t *rapid.T) {
 		cat := goods(t)
-		shop := decide.Shop{Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}}
+		shop := snapshot.Shop{Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}}
 		for i := range rapid.IntRange(1, 4).Draw(t, "nudges") {
 			d := decidetest.Ladder("n", nudge.BeforeNudges, decidetest.Rung(5000, decidetest.Free))
 			d.Ladder.Scope = scope(t)
 			if d.Valid() == nil {
-				shop.Nudges = append(shop.Nudges, decide.Live{ID: fmt.Sprint("n", i), Revision: 1, Priority: i + 1, Definition: d})
+				shop.Nudges = append(shop.Nudges, snapshot.Live{ID: fmt.Sprint("n", i), Revision: 1, Priority: i + 1, Definition: d})
 			}
 		}
 		var lines []line
@@ -89,9 +90,9 @@ func TestWhatANudgeCountsIsWhatItsScopeHolds(t *testing.T) {
 				lines = append(lines, line{SKU: it.Variant.SKU, Quantity: rapid.Int64Range(1, 3).Draw(t, "quantity")})
 			}
 		}
-		s, err := decide.Compile(shop)
+		s, err := snapshot.Compile(shop)
 		require.NoError(t, err)
-		d, err := s.Decide(decide.Request{Cart: decidetest.Cart(lines...)})
+		d, err := decide.Decide(s, decide.Request{Cart: decidetest.Cart(lines...)})
 		require.NoError(t, err)
 		for _, n := range shop.Nudges {
 			var want money.Minor
@@ -118,16 +119,16 @@ func TestWhatANudgeCountsIsWhatItsScopeHolds(t *testing.T) {
 func TestDecisionsDoNotTouchOneAnother(t *testing.T) {
 	t.Parallel()
 	type question struct {
-		s *decide.Snapshot
-		r decide.Request
+		S *snapshot.Snapshot
+		R decide.Request
 	}
 	var all []question
 	gen := rapid.Custom(func(t *rapid.T) question {
 		shop, r := decidetest.Random(t)
 		r.Suggest = true
-		s, err := decide.Compile(shop)
+		s, err := snapshot.Compile(shop)
 		require.NoError(t, err)
-		return question{s, r}
+		return question{S: s, R: r}
 	})
 	for i := range 60 {
 		all = append(all, gen.Example(i))
@@ -139,7 +140,7 @@ func TestDecisionsDoNotTouchOneAnother(t *testing.T) {
 	}
 	first, kept := make([]string, len(all)), make([]decide.Decision, len(all))
 	for i, q := range all {
-		d, err := q.s.Decide(q.r)
+		d, err := decide.Decide(q.S, q.R)
 		require.NoError(t, err)
 		first[i], kept[i] = write(d), d
 	}
@@ -148,7 +149,7 @@ func TestDecisionsDoNotTouchOneAnother(t *testing.T) {
 		wg.Go(func() {
 			for i := range all {
 				at := (i*7 + k*13) % len(all)
-				d, err := all[at].s.Decide(all[at].r)
+				d, err := decide.Decide(all[at].S, all[at].R)
 				assert.NoError(t, err)
 				assert.Equal(t, first[at], write(d))
 			}
@@ -169,9 +170,9 @@ func TestASaleIsPricedByItsMoment(t *testing.T) {
 	d := decidetest.Ladder("On sale", nudge.BeforeNudges, decidetest.Rung(1000, decidetest.Free))
 	yes := true
 	d.Ladder.Scope.Include.OnSale = &yes
-	s := decidetest.Snapshot(t, 590, cat, decide.Live{ID: "n", Revision: 1, Priority: 1, Definition: d})
+	s := decidetest.Snapshot(t, 590, cat, snapshot.Live{ID: "n", Revision: 1, Priority: 1, Definition: d})
 	for at, want := range map[time.Time]money.Minor{noon.Add(-time.Second): 4800 + 590, noon: 3900, noon.Add(time.Hour - time.Second): 3900, noon.Add(time.Hour): 4800 + 590} {
-		got, err := s.Decide(decide.Request{Cart: decidetest.Cart(line{SKU: "ink", Quantity: 1}), Moment: decide.Moment{At: at}})
+		got, err := decide.Decide(s, decide.Request{Cart: decidetest.Cart(line{SKU: "ink", Quantity: 1}), Moment: decide.Moment{At: at}})
 		require.NoError(t, err)
 		assert.Equal(t, want, got.ToPay, at)
 	}
@@ -183,15 +184,15 @@ func TestADraftMayNameWhatTheShopDoesNotKnow(t *testing.T) {
 	d := decidetest.Ladder("Draft", nudge.BeforeNudges, decidetest.Rung(1000, decidetest.Free))
 	d.Ladder.Scope.Include.Collections = []string{"not there yet"}
 	s := decidetest.Snapshot(t, 590, decidetest.Goods(t, map[string]money.Minor{"ink": 1290}))
-	with, err := s.With(decide.Live{ID: "draft", Revision: 1, Priority: 1, Definition: d})
+	with, err := s.With(snapshot.Live{ID: "draft", Revision: 1, Priority: 1, Definition: d})
 	require.NoError(t, err)
 	r := decide.Request{Cart: decidetest.Cart(line{SKU: "ink", Quantity: 1}), Every: true}
-	got, err := with.Decide(r)
+	got, err := decide.Decide(with, r)
 	require.NoError(t, err)
 	assert.Zero(t, rungs(got, "draft")[0].Counted)
 	assert.Equal(t, money.Minor(1290+590), got.ToPay)
 	r.Moment.Page.Collection = "not there yet"
-	live, err := s.Decide(r)
+	live, err := decide.Decide(s, r)
 	require.NoError(t, err)
 	assert.Empty(t, live.Nudges)
 }

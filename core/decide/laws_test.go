@@ -18,20 +18,21 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing/pricingtest"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "10000")) }
 
-func decideOn(t *rapid.T, shop decide.Shop, r decide.Request) (*decide.Snapshot, decide.Decision) {
-	s, err := decide.Compile(shop)
+func decideOn(t *rapid.T, shop snapshot.Shop, r decide.Request) (*snapshot.Snapshot, decide.Decision) {
+	s, err := snapshot.Compile(shop)
 	require.NoError(t, err)
-	d, err := s.Decide(r)
+	d, err := decide.Decide(s, r)
 	require.NoError(t, err)
 	return s, d
 }
 
 // dump writes a case down for whoever has to understand a failure.
-func dump(t *rapid.T, shop decide.Shop, r decide.Request) {
+func dump(t *rapid.T, shop snapshot.Shop, r decide.Request) {
 	for _, n := range shop.Nudges {
 		b, _ := json.Marshal(n.Definition)
 		t.Logf("%s priority %d: %s", n.ID, n.Priority, b)
@@ -47,9 +48,9 @@ func dump(t *rapid.T, shop decide.Shop, r decide.Request) {
 // attained tells whether a rung asks for nothing more of what it counts.
 func attained(s decide.RungState) bool { return s == decide.RungReached || s == decide.RungWaiting }
 
-func state(t *rapid.T, s *decide.Snapshot, r decide.Request, id string, rung int, x money.Minor) decide.RungState {
+func state(t *rapid.T, s *snapshot.Snapshot, r decide.Request, id string, rung int, x money.Minor) decide.RungState {
 	r.Added = &decide.Added{Nudge: id, Price: x}
-	d, err := s.Price(r)
+	d, err := decide.Price(s, r)
 	require.NoError(t, err)
 	for _, o := range rungs(d, id) {
 		if o.Rung == rung {
@@ -68,9 +69,9 @@ func TestTheRandomShopsCoverWhatTheyShould(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		shop, r := decidetest.Random(t)
 		r.Trace = false
-		shop.Settings.Stacking = decide.BestForShopper
+		shop.Settings.Stacking = snapshot.BestForShopper
 		_, d := decideOn(t, shop, r)
-		shop.Settings.Stacking = decide.ByPriority
+		shop.Settings.Stacking = snapshot.ByPriority
 		_, byPriority := decideOn(t, shop, r)
 		cases++
 		has := map[string]bool{
@@ -102,7 +103,7 @@ func TestTheRandomShopsCoverWhatTheyShould(t *testing.T) {
 }
 
 // contend tells whether two nudges that take part may take a unit of one line.
-func contend(shop decide.Shop, d decide.Decision) bool {
+func contend(shop snapshot.Shop, d decide.Decision) bool {
 	for _, l := range d.Lines {
 		it, _ := shop.Catalog.Item(l.SKU)
 		if it.Product.NeverOff || it.Product.GiftCard {
@@ -111,7 +112,7 @@ func contend(shop decide.Shop, d decide.Decision) bool {
 		facts := catalog.FactsOf(it, it.Variant.Prices[d.Currency], d.Region)
 		n := 0
 		for _, o := range d.Nudges {
-			at := slices.IndexFunc(shop.Nudges, func(x decide.Live) bool { return x.ID == o.Nudge })
+			at := slices.IndexFunc(shop.Nudges, func(x snapshot.Live) bool { return x.ID == o.Nudge })
 			ladder := &shop.Nudges[at].Definition.Ladder
 			for _, w := range ladder.Rungs[0].Rewards {
 				on := ladder.Scope
@@ -169,9 +170,9 @@ func TestSumsAreWhatTheSummarySays(t *testing.T) {
 	t.Parallel()
 	rapid.Check(t, func(t *rapid.T) {
 		shop, r := decidetest.Random(t)
-		snap, err := decide.Compile(shop)
+		snap, err := snapshot.Compile(shop)
 		require.NoError(t, err)
-		d, err := snap.Price(r)
+		d, err := decide.Price(snap, r)
 		require.NoError(t, err)
 		var amount, off, paid, tax int64
 		for _, l := range d.Lines {
@@ -320,7 +321,7 @@ func TestOutsideItsAudienceANudgeChangesNothing(t *testing.T) {
 		more := shop
 		d := decidetest.Definition(t)
 		d.Audience.Code = "NOBODY-KNOWS-THIS"
-		more.Nudges = append(slices.Clone(shop.Nudges), decide.Live{ID: "stranger", Priority: 1, Definition: d})
+		more.Nudges = append(slices.Clone(shop.Nudges), snapshot.Live{ID: "stranger", Priority: 1, Definition: d})
 		_, with := decideOn(t, more, r)
 		a, err := json.Marshal(without)
 		require.NoError(t, err)
@@ -361,8 +362,8 @@ func TestRequestsAreRefusedByField(t *testing.T) {
 	goods := decidetest.Goods(t, map[string]money.Minor{"pen": money.Most / 200})
 	s := decidetest.Snapshot(t, 590, goods)
 	for name, c := range map[string]struct {
-		r     decide.Request
-		field string
+		R     decide.Request
+		Field string
 	}{
 		"unknown SKU":      {decide.Request{Cart: decidetest.Cart(line{SKU: "quill", Quantity: 1})}, "cart.lines[0].sku"},
 		"quantity 0":       {decide.Request{Cart: decidetest.Cart(line{SKU: "pen", Quantity: 0})}, "cart.lines[0].quantity"},
@@ -381,23 +382,23 @@ func TestRequestsAreRefusedByField(t *testing.T) {
 		"many codes":       {decide.Request{Cart: decide.Cart{Codes: strings.Split(strings.Repeat("A,", 30), ",")}}, "cart.codes"},
 		"many lines":       {decide.Request{Cart: decide.Cart{Lines: make([]line, 501)}}, "cart.lines"},
 	} {
-		_, err := s.Decide(c.r)
+		_, err := decide.Decide(s, c.R)
 		var fields decide.FieldErrors
 		require.ErrorAs(t, err, &fields, name)
-		assert.Equal(t, c.field, fields[0].Field, name)
+		assert.Equal(t, c.Field, fields[0].Field, name)
 	}
 }
 
 func FuzzDecide(f *testing.F) {
 	f.Add([]byte(`{"cart":{"lines":[{"sku":"pen","quantity":2}],"destination":{"country":"DE"}}}`))
 	goods := decidetest.Goods(f, map[string]money.Minor{"pen": 5400})
-	s := decidetest.Snapshot(f, 590, goods, decide.Live{ID: "free", Priority: 1, Definition: decidetest.Ladder("Free", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))})
+	s := decidetest.Snapshot(f, 590, goods, snapshot.Live{ID: "free", Priority: 1, Definition: decidetest.Ladder("Free", nudge.AfterOrder, decidetest.Rung(6000, decidetest.Free))})
 	f.Fuzz(func(t *testing.T, b []byte) {
 		var r decide.Request
 		if json.Unmarshal(b, &r) != nil {
 			return
 		}
-		if _, err := s.Decide(r); err != nil {
+		if _, err := decide.Decide(s, r); err != nil {
 			var fields decide.FieldErrors
 			require.ErrorAs(t, err, &fields)
 		}
@@ -412,20 +413,20 @@ func FuzzParseShopAndRequest(f *testing.F) {
 		if err != nil {
 			require.NotEmpty(t, err.Error())
 		}
-		s, err := decide.ParseShop(shop)
+		s, err := snapshot.ParseShop(shop)
 		if err != nil {
 			require.NotEmpty(t, err.Error())
 			return
 		}
-		printed, err := decide.PrintShop(s)
+		printed, err := snapshot.PrintShop(s)
 		require.NoError(t, err)
-		back, err := decide.ParseShop(printed)
+		back, err := snapshot.ParseShop(printed)
 		require.NoError(t, err)
-		again, err := decide.PrintShop(back)
+		again, err := snapshot.PrintShop(back)
 		require.NoError(t, err)
 		assert.Equal(t, string(printed), string(again))
-		snap, err := decide.Compile(s)
+		snap, err := snapshot.Compile(s)
 		require.NoError(t, err)
-		_, _ = snap.Decide(r)
+		_, _ = decide.Decide(snap, r)
 	})
 }

@@ -9,6 +9,7 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // line is a cart line with everything looked up.
@@ -52,23 +53,23 @@ func (l *line) label() string {
 
 // RegionOf returns the id of the region a cart is priced in. Errors are
 // [FieldErrors].
-func (s *Snapshot) RegionOf(c Cart) (string, error) {
-	i, err := s.regionOf(c)
+func RegionOf(s *snapshot.Snapshot, c Cart) (string, error) {
+	i, err := regionOf(s, c)
 	if err != nil {
 		return "", err
 	}
-	return s.shop.Regions[i].ID, nil
+	return s.Shop.Regions[i].ID, nil
 }
 
 // regionOf returns the position of the region a cart is priced in.
-func (s *Snapshot) regionOf(c Cart) (int, error) {
-	if len(s.shop.Regions) == 0 {
+func regionOf(s *snapshot.Snapshot, c Cart) (int, error) {
+	if len(s.Shop.Regions) == 0 {
 		return 0, FieldErrors{{"cart.destination", "the shop delivers nowhere yet; it needs a region"}}
 	}
 	if d := c.Destination; d != nil {
 		best, closest := -1, -1
-		for i := range s.shop.Regions {
-			if n, ok := s.shop.Regions[i].Covers(d.Country, d.Postcode); ok && n > closest {
+		for i := range s.Shop.Regions {
+			if n, ok := s.Shop.Regions[i].Covers(d.Country, d.Postcode); ok && n > closest {
 				best, closest = i, n
 			}
 		}
@@ -80,7 +81,7 @@ func (s *Snapshot) regionOf(c Cart) (int, error) {
 	if c.Region == "" {
 		return 0, nil
 	}
-	if i, ok := s.byRegion[c.Region]; ok {
+	if i, ok := s.ByRegion[c.Region]; ok {
 		return i, nil
 	}
 	return 0, FieldErrors{{"cart.region", fmt.Sprintf("the shop has no region %q", c.Region)}}
@@ -93,7 +94,7 @@ func (w *work) look(order []int32) error {
 	s, req, r := w.s, w.req, w.region
 	var errs []lineError
 	out := slices.Grow(w.desk.lines[:0], len(order)+1)
-	wares := s.wares(w.at)
+	wares := s.Wares(w.at)
 	var total money.Minor
 	var grams int64
 	for _, i := range order {
@@ -101,23 +102,23 @@ func (w *work) look(order []int32) error {
 		bad := func(field, format string, args ...any) {
 			errs = append(errs, lineError{int(i), FieldError{fmt.Sprintf("cart.lines[%d].%s", i, field), fmt.Sprintf(format, args...)}})
 		}
-		number, ok := s.shop.Catalog.Number(c.SKU)
+		number, ok := s.Shop.Catalog.Number(c.SKU)
 		if !ok {
 			bad("sku", "%q is not in the catalogue", c.SKU)
 			continue
 		}
-		if c.Origin != nil && c.Origin.Kind == FromGift && !s.paidGift(c) {
+		if c.Origin != nil && c.Origin.Kind == FromGift && !paidGift(s, c) {
 			w.giftLines = append(w.giftLines, *c)
 			continue
 		}
 		ware := &wares[number]
 		l := line{
-			CartLine: *c, item: ware.item, unit: ware.price, cost: ware.cost, hasCost: ware.hasCost, giftCard: ware.giftCard, neverOff: ware.neverOff,
-			onSale: ware.onSale, tax: ware.tax, grams: ware.grams, names: s.shelved(ware),
+			CartLine: *c, item: ware.Item, unit: ware.Price, cost: ware.Cost, hasCost: ware.HasCost, giftCard: ware.GiftCard, neverOff: ware.NeverOff,
+			onSale: ware.OnSale, tax: ware.Tax, grams: ware.Grams, names: s.Shelved(ware),
 		}
-		if sold := ware.sold; c.Plan != "" || ware.timed {
+		if sold := ware.Sold; c.Plan != "" || ware.Timed {
 			var price catalog.Price
-			price, sold = ware.item.Variant.PriceIn(r.Currency, c.Plan, req.Moment.At)
+			price, sold = ware.Item.Variant.PriceIn(r.Currency, c.Plan, req.Moment.At)
 			l.unit, l.onSale, l.hasCost = price.Price, price.OnSale(), price.Cost != nil
 			if l.hasCost {
 				l.cost = *price.Cost
@@ -147,12 +148,12 @@ func (w *work) look(order []int32) error {
 		return inputOrder(errs)
 	}
 	if a := req.Added; a != nil {
-		at := s.find(a.Nudge)
+		at := s.Find(a.Nudge)
 		if at == nil {
 			return FieldErrors{{"added.nudge", fmt.Sprintf("there is no nudge %q", a.Nudge)}}
 		}
-		n := &s.nudges[at[0]]
-		out = append(out, line{CartLine: CartLine{Quantity: 1}, known: &n.carried, names: n.names, unit: a.Price, amount: a.Price, tax: r.Rate("")})
+		n := &s.Nudges[at[0]]
+		out = append(out, line{CartLine: CartLine{Quantity: 1}, known: &n.Carried, names: n.Names, unit: a.Price, amount: a.Price, tax: r.Rate("")})
 		slices.SortFunc(out, func(a, b line) int { return a.compare(&b.CartLine) })
 	}
 	w.lines, w.usual = out, true
@@ -198,12 +199,12 @@ func inputOrder(errs []lineError) FieldErrors {
 
 // paidGift tells whether a gift line is of a gift at a price, which is bought like
 // any other line.
-func (s *Snapshot) paidGift(l *CartLine) bool {
-	at := s.find(l.Origin.Nudge)
+func paidGift(s *snapshot.Snapshot, l *CartLine) bool {
+	at := s.Find(l.Origin.Nudge)
 	if at == nil {
 		return false
 	}
-	for _, r := range s.nudges[at[0]].Definition.Ladder.Rungs {
+	for _, r := range s.Nudges[at[0]].Definition.Ladder.Rungs {
 		for _, w := range r.Rewards {
 			if w.Kind.Class() == nudge.GiftClass && !w.Free() && hasItem(w.Items, l.SKU) {
 				return true
@@ -248,23 +249,23 @@ func (w *work) facts() *audience.Facts {
 	f.Region, f.Codes, f.Method, f.SignedIn, f.Groups = w.region.ID, r.Cart.Codes, r.Cart.Method, r.Shopper.SignedIn, r.Shopper.Groups
 	f.Orders, f.LastOrder, f.Lifetime = r.Shopper.Orders, r.Shopper.LastOrder, r.Shopper.Lifetime
 	f.Campaign, f.Device, f.Acts, f.Arms = r.Visit.Campaign, r.Visit.Device, r.Visit.Acts, r.Visit.Arms
-	f.Page, f.At, f.Zone = string(r.Moment.Page.Kind), r.Moment.At, w.s.zone
+	f.Page, f.At, f.Zone = string(r.Moment.Page.Kind), r.Moment.At, w.s.Zone
 	for i := range w.lines {
 		if l := &w.lines[i]; !l.isAdded() {
 			f.Lines = append(f.Lines, audience.Line{Quantity: l.Quantity, Amount: l.amount, Grams: l.grams * l.Quantity, GiftCard: l.giftCard})
-			if w.s.goods {
+			if w.s.Goods {
 				f.Lines[len(f.Lines)-1].Goods = w.goods(l)
 			}
 		}
 	}
-	f.Remember(w.s.leaves)
+	f.Remember(w.s.Leaves)
 	if d := r.Cart.Destination; d != nil {
 		f.Country, f.Postcode = d.Country, d.Postcode
 	}
 	if r.Shopper.Bought != nil {
 		f.Bought = []string{}
 		for _, sku := range r.Shopper.Bought {
-			if it, ok := w.s.shop.Catalog.Item(sku); ok {
+			if it, ok := w.s.Shop.Catalog.Item(sku); ok {
 				f.Bought = append(f.Bought, it.Product.ID)
 			}
 		}
@@ -277,7 +278,7 @@ func (w *work) facts() *audience.Facts {
 // page tells what the page shows.
 func (w *work) page(f *audience.Facts) {
 	page := w.req.Moment.Page
-	if p, ok := w.s.shop.Catalog.Product(page.Product); ok {
+	if p, ok := w.s.Shop.Catalog.Product(page.Product); ok {
 		g := catalog.Facts{Product: p.ID, Collections: p.Collections, Tags: p.Tags, Region: w.region.ID}
 		stock := false
 		for i := range p.Variants {

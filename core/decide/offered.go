@@ -15,7 +15,7 @@ func (w *work) hasOffer(d *Decision, id string) bool {
 // unavailable tells why what a nudge gives or offers cannot be had: sold out, in
 // the cart already, or below the margin floor.
 func (w *work) unavailable(d *Decision, t *taking) Reason {
-	items := t.n.items
+	items := t.n.Items
 	if len(items) == 0 {
 		return ""
 	}
@@ -43,13 +43,13 @@ func (w *work) inCart(sku string) bool {
 // aboveFloor tells whether an offered item's price leaves the margin floor.
 func (w *work) aboveFloor(t *taking, it GiftItem) bool {
 	var floor money.Rate
-	if m := w.s.shop.Settings.Margin; m != nil {
+	if m := w.s.Shop.Settings.Margin; m != nil {
 		floor = *m
 	}
 	if m := t.n.Definition.Limits.Margin; m != nil {
 		floor = max(floor, *m)
 	}
-	item, ok := w.s.shop.Catalog.Item(it.SKU)
+	item, ok := w.s.Shop.Catalog.Item(it.SKU)
 	if !ok || floor == 0 {
 		return true
 	}

@@ -7,6 +7,7 @@ import (
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/progress"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // nudges measures every rung of every nudge that the cart or the page touch.
@@ -64,7 +65,7 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 			if len(a.scopes[i]) == 0 {
 				continue
 			}
-			in := &w.taking[i] == t || w.taking[i].n.countsCarried(t.n)
+			in := &w.taking[i] == t || countsCarried(w.taking[i].n, t.n)
 			for _, s := range a.scopes[i] {
 				s[0] = in
 			}
@@ -85,26 +86,26 @@ func (w *work) find(t *taking, rung int) progress.ToAdd {
 }
 
 // countsCarried tells whether a nudge counts a made-up unit in the scope of another.
-func (n *compiled) countsCarried(o *compiled) bool {
+func countsCarried(n *snapshot.Compiled, o *snapshot.Compiled) bool {
 	switch {
-	case n.all:
+	case n.All:
 		return true
-	case n.only:
-		return slices.ContainsFunc(n.names, func(name int32) bool { return slices.Contains(o.names, name) })
+	case n.Only:
+		return slices.ContainsFunc(n.Names, func(name int32) bool { return slices.Contains(o.Names, name) })
 	}
-	return n.scope.Matches(&o.carried)
+	return n.Scope.Matches(&o.Carried)
 }
 
 func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
 	ref := r.refs[0]
 	status, counted := w.problem.Stand(&w.outcome, ref)
-	o.Rung, o.Measure, o.Threshold, o.Counted, o.State = r.rung, r.plan.measure, r.plan.goal.Threshold, counted, states[status]
+	o.Rung, o.Measure, o.Threshold, o.Counted, o.State = r.rung, r.plan.Measure, r.plan.Goal.Threshold, counted, states[status]
 	if len(r.refs) > 1 {
 		o.State = w.status(r)
 	}
-	o.Reward = w.rewardsText(t.n, r.rung, w.tongue.language)
+	o.Reward = w.rewardsText(t.n, r.rung, w.tongue.Language)
 	o.Gap = max(0, o.Threshold-o.Counted)
-	if r.plan.repeats {
+	if r.plan.Repeats {
 		o.Again = w.again(ref)
 	}
 	switch {

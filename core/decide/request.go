@@ -1,6 +1,7 @@
-// Package decide is the front door of the core: a [Snapshot] of a shop and a
-// [Request] give a [Decision]. Everything a decision depends on is in these two;
-// the same input gives the same bytes out.
+// Package decide is what happens for one visit: a [snapshot.Snapshot] of a shop and a
+// [Request] give a [Decision]. Everything a decision depends on is in these two; the
+// same input gives the same bytes out. It finds the nudges that can matter, puts the
+// problem together, has it priced and its gaps searched, and chooses what is shown.
 package decide
 
 import (
@@ -13,6 +14,7 @@ import (
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/core/strict"
 )
 
@@ -331,7 +333,7 @@ func knownPage(k nudge.Page) bool {
 // ParseRequest reads a request. Unknown fields are refused by name.
 func ParseRequest(b []byte) (Request, error) {
 	var r Request
-	if err := strict.Decode(b, &r, "request", MostRequestBytes); err != nil {
+	if err := strict.Decode(b, &r, "request", snapshot.MostRequestBytes); err != nil {
 		return Request{}, err
 	}
 	return r, nil

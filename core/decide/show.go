@@ -8,6 +8,7 @@ import (
 	"agonal.dev/agonal/core/choice"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // OneStepShare is the part of a threshold, one in so many, that may be missing
@@ -53,7 +54,7 @@ func (w *work) show(d *Decision) {
 		if o.Reason != "" {
 			continue
 		}
-		language, pieces := t.n.sentence(&w.tongue, w.region.Languages, st.state)
+		language, pieces := t.n.Sentence(&w.tongue, w.region.Languages, st.state)
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
@@ -61,7 +62,7 @@ func (w *work) show(d *Decision) {
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	candidates, speakers = w.gains(d, candidates, speakers)
-	placed, picked := make([]bool, len(speakers)), choice.Pick(candidates, func(p nudge.Placement) int { return w.s.listed(p) })
+	placed, picked := make([]bool, len(speakers)), choice.Pick(candidates, func(p nudge.Placement) int { return w.s.Listed(p) })
 	d.Says, d.Shown = make([]Said, 0, min(len(speakers), len(picked))), make(map[nudge.Placement][]string, len(picked))
 	for p, list := range picked {
 		ids := make([]string, len(list))
@@ -91,7 +92,7 @@ func (w *work) asked(placements []nudge.Placement) []nudge.Placement {
 // gains works out what showing each candidate is expected to earn, where that
 // decides, and leaves out those without a gain that are set to hide then.
 func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []speaker) ([]choice.Candidate, []speaker) {
-	if w.s.shop.Settings.Choice == MerchantOrder {
+	if w.s.Shop.Settings.Choice == snapshot.MerchantOrder {
 		return candidates, speakers
 	}
 	hides := slices.ContainsFunc(speakers, func(s speaker) bool { return w.taking[w.told[s.at]].n.Definition.HideWithoutGain })
@@ -122,7 +123,7 @@ func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []spea
 func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 	def, id := &t.n.Definition, t.n.ID
 	visit := &w.req.Visit
-	f := &t.n.caps
+	f := &t.n.Caps
 	switch {
 	case len(def.Placements) == 0:
 		return NoPlace
@@ -130,11 +131,11 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return Dismissed
 	case slices.Contains(visit.Declined, id):
 		return Declined
-	case t.n.gates&paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
+	case t.n.Gates&snapshot.Paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
 	case len(w.asked(def.Placements)) == 0:
 		return Elsewhere
-	case t.n.gates&capped != 0 && (f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper):
+	case t.n.Gates&snapshot.Capped != 0 && (f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper):
 		return ShownEnough
 	}
 	if r := w.unavailable(d, t); r != "" {
@@ -210,7 +211,7 @@ func (r *RungOutcome) promises() bool {
 
 // amount writes a number in its measure's unit.
 func (w *work) amount(m nudge.Measure, n int64, language string) string {
-	return nudge.MeasureText(m, n, w.region.Currency, language, w.tongue.locale)
+	return nudge.MeasureText(m, n, w.region.Currency, language, w.tongue.Locale)
 }
 
 // hasWords tells whether a nudge has words of its own for a state.
@@ -224,10 +225,10 @@ func hasWords(d *nudge.Definition, st nudge.State) bool {
 }
 
 func (w *work) money(m money.Minor) string {
-	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.tongue.locale)
+	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.tongue.Locale)
 }
 
-func (w *work) says(c *compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
+func (w *work) says(c *snapshot.Compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
 	r := &o.Rungs[st.rung]
 	value := func(p nudge.Placeholder) (string, bool) {
 		switch p {
@@ -275,8 +276,8 @@ func (w *work) says(c *compiled, o *NudgeOutcome, st standing, language string, 
 }
 
 // reward names what a rung gives, in the language of a sentence.
-func (w *work) reward(n *compiled, r *RungOutcome, language string) string {
-	if language == w.tongue.language {
+func (w *work) reward(n *snapshot.Compiled, r *RungOutcome, language string) string {
+	if language == w.tongue.Language {
 		return r.Reward
 	}
 	return w.rewardsText(n, r.Rung, language)
@@ -284,7 +285,7 @@ func (w *work) reward(n *compiled, r *RungOutcome, language string) string {
 
 // rewardGiven names what of a reached rung is given; all of it where that is nothing,
 // since there was nothing left to give.
-func (w *work) rewardGiven(c *compiled, r *RungOutcome, language string) string {
+func (w *work) rewardGiven(c *snapshot.Compiled, r *RungOutcome, language string) string {
 	if len(c.Definition.Ladder.Rungs[r.Rung].Rewards) == 1 {
 		return w.reward(c, r, language)
 	}
@@ -301,7 +302,7 @@ func (w *work) rewardGiven(c *compiled, r *RungOutcome, language string) string 
 
 // rewardsOf names those of a rung's rewards whose class is kept; all of them where
 // none is.
-func (w *work) rewardsOf(c *compiled, rung int, language string, keep func(nudge.Class) bool) string {
+func (w *work) rewardsOf(c *snapshot.Compiled, rung int, language string, keep func(nudge.Class) bool) string {
 	all := c.Definition.Ladder.Rungs[rung].Rewards
 	if len(all) == 1 {
 		return w.rewardsText(c, rung, language)
@@ -316,23 +317,23 @@ func (w *work) rewardsOf(c *compiled, rung int, language string, keep func(nudge
 		return w.rewardsText(c, rung, language)
 	}
 	t := w.tongue
-	t.language = language
-	return nudge.RewardsText(some, voice(&w.s.shop, w.region, t))
+	t.Language = language
+	return nudge.RewardsText(some, snapshot.Voice(&w.s.Shop, w.region, t))
 }
 
 // rewardsText names what a rung gives.
-func (w *work) rewardsText(n *compiled, rung int, language string) string {
-	if w.tongue.at >= 0 && language == w.tongue.language {
-		rungs := n.blueprints[w.at].rungs
+func (w *work) rewardsText(n *snapshot.Compiled, rung int, language string) string {
+	if w.tongue.At >= 0 && language == w.tongue.Language {
+		rungs := n.Blueprints[w.at].Rungs
 		for i := range rungs {
-			if rungs[i].rung == rung {
-				return rungs[i].says[w.tongue.at]
+			if rungs[i].Rung == rung {
+				return rungs[i].Says[w.tongue.At]
 			}
 		}
 	}
 	t := w.tongue
-	t.language = language
-	return nudge.RewardsText(n.Definition.Ladder.Rungs[rung].Rewards, voice(&w.s.shop, w.region, t))
+	t.Language = language
+	return nudge.RewardsText(n.Definition.Ladder.Rungs[rung].Rewards, snapshot.Voice(&w.s.Shop, w.region, t))
 }
 
 // partOf says how much of something is there.
@@ -344,11 +345,11 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 	for _, r := range o.Rungs {
 		p.Marks = append(p.Marks, Mark{At: r.Threshold, Reached: r.State == RungReached, Label: r.Reward})
 	}
-	of, ok := partOf[w.tongue.language]
+	of, ok := partOf[w.tongue.Language]
 	if !ok {
 		of = partOf["en"]
 	}
-	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.tongue.language), w.amount(top.Measure, top.Threshold, w.tongue.language))
+	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.tongue.Language), w.amount(top.Measure, top.Threshold, w.tongue.Language))
 	return p
 }
 

@@ -14,11 +14,12 @@ import (
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // One ladder, 60.00 for free shipping by standard and 95.00 for a flat fee by
 // express, with words for every state.
-func spoken(t *testing.T, change func(*nudge.Definition)) *decide.Snapshot {
+func spoken(t *testing.T, change func(*nudge.Definition)) *snapshot.Snapshot {
 	region := decidetest.Region(590)
 	region.Methods = append(region.Methods, catalog.Method{ID: "express", Bands: []catalog.Band{{Fee: 1290}}})
 	d := decidetest.Ladder("Winter", nudge.AfterOrder,
@@ -32,7 +33,7 @@ func spoken(t *testing.T, change func(*nudge.Definition)) *decide.Snapshot {
 	if change != nil {
 		change(&d)
 	}
-	s, err := decide.Compile(decide.Shop{Catalog: decidetest.Goods(t, map[string]money.Minor{"euro": 100}), Regions: []catalog.Region{region}, Nudges: []decide.Live{{ID: "winter", Revision: 4, Priority: 1, Definition: d}}})
+	s, err := snapshot.Compile(snapshot.Shop{Catalog: decidetest.Goods(t, map[string]money.Minor{"euro": 100}), Regions: []catalog.Region{region}, Nudges: []snapshot.Live{{ID: "winter", Revision: 4, Priority: 1, Definition: d}}})
 	require.NoError(t, err)
 	return s
 }
@@ -56,11 +57,11 @@ func TestWhichSentenceIsDue(t *testing.T) {
 	german := func(r *decide.Request) { r.Moment.Locale = "de-AT" }
 	polish := func(r *decide.Request) { r.Moment.Locale = "pl" }
 	for name, c := range map[string]struct {
-		euros int64
-		with  func(*decide.Request)
-		text  string
-		state nudge.State
-		newly bool
+		Euros int64
+		With  func(*decide.Request)
+		Text  string
+		State nudge.State
+		Newly bool
 	}{
 		"empty cart":                            {0, nil, "Add €60.00 of €60.00.", nudge.NotYet, false},
 		"some way to go":                        {53, nil, "Add €7.00 of €60.00.", nudge.NotYet, false},
@@ -74,16 +75,16 @@ func TestWhichSentenceIsDue(t *testing.T) {
 		"in German, with amounts as in Austria": {53, german, "Noch €\u00a07,00.", nudge.NotYet, false},
 		"no Polish: the region's language":      {53, polish, "Add 7,00\u00a0€ of 60,00\u00a0€.", nudge.NotYet, false},
 	} {
-		r := euros(c.euros)
-		if c.with != nil {
-			c.with(&r)
+		r := euros(c.Euros)
+		if c.With != nil {
+			c.With(&r)
 		}
 		d := must(t, spoken(t, nil), r)
 		require.Len(t, d.In(nudge.TopBar), 1, name)
 		s := d.In(nudge.TopBar)[0]
-		assert.Equal(t, c.text, s.Text, name)
-		assert.Equal(t, c.state, s.State, name)
-		assert.Equal(t, c.newly, s.Newly, name)
+		assert.Equal(t, c.Text, s.Text, name)
+		assert.Equal(t, c.State, s.State, name)
+		assert.Equal(t, c.Newly, s.Newly, name)
 		assert.Equal(t, 4, s.Revision)
 	}
 }
@@ -92,8 +93,8 @@ func TestWhyANudgeDoesNotShow(t *testing.T) {
 	at := time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)
 	later, earlier := at.Add(time.Hour), at.Add(-time.Hour)
 	for want, c := range map[decide.Reason]struct {
-		change func(*nudge.Definition)
-		with   func(*decide.Request)
+		Change func(*nudge.Definition)
+		With   func(*decide.Request)
 	}{
 		decide.OutsideSchedule: {func(d *nudge.Definition) { d.Schedule.From = &later }, nil},
 		decide.OutsideRegion:   {func(d *nudge.Definition) { d.Audience.Regions = []string{"moon"} }, nil},
@@ -114,10 +115,10 @@ func TestWhyANudgeDoesNotShow(t *testing.T) {
 	} {
 		r := euros(0)
 		r.Every, r.Trace = true, true
-		if c.with != nil {
-			c.with(&r)
+		if c.With != nil {
+			c.With(&r)
 		}
-		d := must(t, spoken(t, c.change), r)
+		d := must(t, spoken(t, c.Change), r)
 		require.Len(t, d.Nudges, 1, want)
 		assert.Equal(t, want, d.Nudges[0].Reason)
 		assert.Empty(t, d.In(nudge.TopBar), want)
@@ -190,7 +191,7 @@ func TestTheLargestCartIsDecided(t *testing.T) {
 		lines = append(lines, line{SKU: sku, Quantity: decide.MostQuantity / 120})
 	}
 	half := money.Rate(500_000)
-	var live []decide.Live
+	var live []snapshot.Live
 	for i, r := range []nudge.Reward{
 		{Kind: nudge.UnitPercent, Percent: &half, Dearest: 1000},
 		{Kind: nudge.SetPrice, Size: 3, Amounts: nudge.Amounts{"home": decidetest.EUR(2)}},
@@ -200,7 +201,7 @@ func TestTheLargestCartIsDecided(t *testing.T) {
 	} {
 		d := decidetest.Ladder("n", nudge.BeforeNudges, nudge.Rung{Count: 2, Rewards: []nudge.Reward{r}})
 		d.Ladder.Measure = nudge.Units
-		live = append(live, decide.Live{ID: fmt.Sprint(i), Priority: i, Definition: d})
+		live = append(live, snapshot.Live{ID: fmt.Sprint(i), Priority: i, Definition: d})
 	}
 	d := must(t, decidetest.Snapshot(t, 590, decidetest.Goods(t, prices), live...), decide.Request{Cart: decidetest.Cart(lines...)})
 	assert.Positive(t, d.Off)
@@ -210,15 +211,15 @@ func TestTheLargestCartIsDecided(t *testing.T) {
 // What is more than a cart may hold is refused by name.
 func TestACartThatIsTooLargeIsRefused(t *testing.T) {
 	s := decidetest.Snapshot(t, 590, decidetest.Goods(t, map[string]money.Minor{"a": 100, "b": 200}))
-	_, err := s.Decide(decide.Request{Cart: decidetest.Cart(line{SKU: "a", Quantity: 1_000_000})})
+	_, err := decide.Decide(s, decide.Request{Cart: decidetest.Cart(line{SKU: "a", Quantity: 1_000_000})})
 	assert.EqualError(t, err, "cart.lines[0].quantity: 1000000 is not from 1 to 10000")
-	_, err = s.Decide(decide.Request{Cart: decidetest.Cart(line{SKU: "a", Quantity: 6000}, line{SKU: "b", Quantity: 4001})})
+	_, err = decide.Decide(s, decide.Request{Cart: decidetest.Cart(line{SKU: "a", Quantity: 6000}, line{SKU: "b", Quantity: 4001})})
 	assert.EqualError(t, err, "cart.lines: 10001 pieces in all lines together are too many; at most 10000")
 	lines := make([]line, 500)
 	for i := range lines {
 		lines[i] = line{ID: fmt.Sprint(i), SKU: "a", Quantity: 1_000_000}
 	}
-	_, err = s.Decide(decide.Request{Cart: decidetest.Cart(lines...)})
+	_, err = decide.Decide(s, decide.Request{Cart: decidetest.Cart(lines...)})
 	assert.EqualError(t, err, "cart.lines: 500 lines are too many; at most 200")
 }
 
@@ -226,7 +227,7 @@ func TestACartThatIsTooLargeIsRefused(t *testing.T) {
 // cheaper than free shipping, at 70.00 both are given.
 func TestTheSentenceNamesWhatIsGiven(t *testing.T) {
 	def := decidetest.Ladder("Both", nudge.AfterOrder, nudge.Rung{Thresholds: nudge.Amounts{"home": decidetest.EUR(6000)}, Rewards: []nudge.Reward{decidetest.Percent(100_000), decidetest.Free}})
-	s := decidetest.Snapshot(t, 590, decidetest.Goods(t, map[string]money.Minor{"ten": 1000}), decide.Live{ID: "both", Priority: 1, Definition: def})
+	s := decidetest.Snapshot(t, 590, decidetest.Goods(t, map[string]money.Minor{"ten": 1000}), snapshot.Live{ID: "both", Priority: 1, Definition: def})
 	for n, want := range map[int64]string{6: "Yours: 10 % off the order.", 7: "Yours: 10 % off the order and free shipping."} {
 		d := must(t, s, decide.Request{Cart: decidetest.Cart(line{SKU: "ten", Quantity: n})})
 		assert.Equal(t, want, strings.TrimSpace(d.In(nudge.TopBar)[0].Text))

@@ -9,6 +9,7 @@ import (
 	"agonal.dev/agonal/core/choice"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // How widely suggestions are looked for. Counts, never a clock.
@@ -54,7 +55,7 @@ func (w *work) suggestions(d *Decision, o *NudgeOutcome, most int) []Suggestion 
 	t := w.taken(o.Nudge)
 	r := &o.Rungs[at]
 	missing, _ := r.missing()
-	shelf := w.s.shelf(t.n, w.region, w.req.Moment.At)
+	shelf := shelf(w.s, t.n, w.region, w.req.Moment.At)
 	goods := w.close(shelf, r, missing)
 	if len(goods) == 0 {
 		return nil
@@ -92,12 +93,12 @@ type shelfKey struct {
 
 // shelf lists what a nudge counts and the shop sells, the cheapest first. It is
 // kept with the snapshot, since many carts ask for it.
-func (s *Snapshot) shelf(n *compiled, region *catalog.Region, at time.Time) []good {
+func shelf(s *snapshot.Snapshot, n *snapshot.Compiled, region *catalog.Region, at time.Time) []good {
 	key := shelfKey{n.ID, region.ID, at.Unix() / 3600}
-	if n.scope.IsEverything() {
+	if n.Scope.IsEverything() {
 		key.nudge = ""
 	}
-	if known, ok := s.shelves.Load(key); ok {
+	if known, ok := s.Shelves.Load(key); ok {
 		if goods, ok := known.([]good); ok {
 			return goods
 		}
@@ -111,26 +112,26 @@ func (s *Snapshot) shelf(n *compiled, region *catalog.Region, at time.Time) []go
 			if !sold || price.Price == 0 || p.GiftCard {
 				continue
 			}
-			if facts := catalog.FactsOf(it, price, region.ID); n.scope.Matches(&facts) {
+			if facts := catalog.FactsOf(it, price, region.ID); n.Scope.Matches(&facts) {
 				out = append(out, good{it, price.Price, price.Price})
 			}
 		}
 	}
-	if ids := n.scope.Include.Products; len(ids) > 0 {
+	if ids := n.Scope.Include.Products; len(ids) > 0 {
 		for _, id := range ids {
-			if p, ok := s.shop.Catalog.Product(id); ok {
+			if p, ok := s.Shop.Catalog.Product(id); ok {
 				look(p)
 			}
 		}
 	} else {
-		for i := range s.shop.Catalog.Products {
-			look(&s.shop.Catalog.Products[i])
+		for i := range s.Shop.Catalog.Products {
+			look(&s.Shop.Catalog.Products[i])
 		}
 	}
 	slices.SortFunc(out, func(a, b good) int {
 		return cmp.Or(cmp.Compare(a.price, b.price), cmp.Compare(a.item.Variant.SKU, b.item.Variant.SKU))
 	})
-	s.shelves.Store(key, out)
+	s.Shelves.Store(key, out)
 	return out
 }
 
@@ -310,7 +311,7 @@ func (w *work) priced(r Request) (Decision, bool) {
 	if w.tries <= 0 {
 		return Decision{}, false
 	}
-	d, steps, err := w.s.decide(r, true, min(mostTry, w.tries))
+	d, steps, err := decide(w.s, r, true, min(mostTry, w.tries))
 	w.tries -= steps
 	return d, err == nil && d.Exact
 }
@@ -321,7 +322,7 @@ func (w *work) priced(r Request) (Decision, bool) {
 func (w *work) profit(d *Decision) (money.Minor, bool) {
 	var out money.Minor
 	cost := func(sku string, n int64) bool {
-		it, ok := w.s.shop.Catalog.Item(sku)
+		it, ok := w.s.Shop.Catalog.Item(sku)
 		if !ok {
 			return false
 		}
@@ -333,7 +334,7 @@ func (w *work) profit(d *Decision) (money.Minor, bool) {
 		return true
 	}
 	for _, l := range d.Lines {
-		it, ok := w.s.shop.Catalog.Item(l.SKU)
+		it, ok := w.s.Shop.Catalog.Item(l.SKU)
 		if !ok || !cost(l.SKU, l.Quantity) {
 			return 0, false
 		}
@@ -403,13 +404,13 @@ func (s *Suggestion) name() string {
 func (w *work) lift(s *Suggestion) int64 {
 	var best int64
 	for _, it := range s.Items {
-		a, ok := w.s.shop.Catalog.Item(it.SKU)
+		a, ok := w.s.Shop.Catalog.Item(it.SKU)
 		if !ok {
 			continue
 		}
 		for i := range w.lines {
 			if b := w.lines[i].item.Product; b != nil {
-				best = max(best, w.s.shop.Companions[a.Product.ID][b.ID])
+				best = max(best, w.s.Shop.Companions[a.Product.ID][b.ID])
 			}
 		}
 	}
@@ -438,9 +439,9 @@ func (w *work) gain(d *Decision, o *NudgeOutcome, st standing) *Gain {
 		return nil
 	}
 	r := &o.Rungs[st.rung]
-	prior := w.s.shop.Settings.Prior
+	prior := w.s.Shop.Settings.Prior
 	if prior.IsZero() {
-		prior = DefaultPrior
+		prior = snapshot.DefaultPrior
 	}
 	out := &Gain{Band: BandOf(r.Gap, r.Threshold), Profit: change}
 	seen := w.req.Usage[o.Nudge].Bands[out.Band]

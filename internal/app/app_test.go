@@ -56,7 +56,7 @@ func TestADraftGoesLiveAsARevisionAndCanBeBroughtBack(t *testing.T) {
 	counted := func() money.Minor {
 		s, err := a.Snapshots.Get(ctx, demo.Shop)
 		require.NoError(t, err)
-		d, err := s.Decide(decide.Request{Cart: cart("DE"), Moment: decide.Moment{At: time.Now()}})
+		d, err := decide.Decide(s.Snapshot, decide.Request{Cart: cart("DE"), Moment: decide.Moment{At: time.Now()}})
 		require.NoError(t, err)
 		return d.Nudges[0].Rungs[0].Threshold
 	}
@@ -132,7 +132,7 @@ func TestPausedIsGoneAndResumedIsBack(t *testing.T) {
 	live := func() int {
 		s, err := a.Snapshots.Get(ctx, demo.Shop)
 		require.NoError(t, err)
-		d, err := s.Decide(decide.Request{Cart: cart("DE"), Moment: decide.Moment{At: time.Now()}})
+		d, err := decide.Decide(s.Snapshot, decide.Request{Cart: cart("DE"), Moment: decide.Moment{At: time.Now()}})
 		require.NoError(t, err)
 		return len(d.Nudges)
 	}
@@ -345,7 +345,7 @@ func TestAVisitKeepsTheRevisionItWasShown(t *testing.T) {
 	threshold := func(shown ...decide.ShownRef) money.Minor {
 		s, err := a.Snapshots.Get(ctx, demo.Shop)
 		require.NoError(t, err)
-		d, err := s.Decide(decide.Request{Cart: cart("DE"), Visit: decide.Visit{Shown: shown}, Moment: decide.Moment{At: time.Now()}})
+		d, err := decide.Decide(s.Snapshot, decide.Request{Cart: cart("DE"), Visit: decide.Visit{Shown: shown}, Moment: decide.Moment{At: time.Now()}})
 		require.NoError(t, err)
 		if len(d.Nudges) == 0 {
 			return -1

@@ -49,7 +49,7 @@ func price(t *testing.T, a *app.App, codes ...string) (with, without money.Minor
 	c.Codes = codes
 	c.PoolCodes, err = a.PoolCodes(ctx, s, codes)
 	require.NoError(t, err)
-	d, err := s.Decide(decide.Request{Cart: c, Moment: decide.Moment{At: a.Now()}})
+	d, err := decide.Decide(s.Snapshot, decide.Request{Cart: c, Moment: decide.Moment{At: a.Now()}})
 	require.NoError(t, err)
 	return d.ToPay, d.ToPay + d.Off
 }

@@ -12,8 +12,8 @@ import (
 	"gorm.io/gorm/clause"
 
 	"agonal.dev/agonal/core/checks"
-	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -218,7 +218,7 @@ func (a *App) Check(ctx context.Context, shop, id string, d nudge.Definition) ([
 	if err != nil {
 		return nil, err
 	}
-	var others []decide.Live
+	var others []snapshot.Live
 	for _, l := range live {
 		if l.ID != id {
 			others = append(others, l)

@@ -101,7 +101,7 @@ const mostTries = 20
 // it. Errors: QuoteChanged, errTaken.
 func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, hash string, moment decide.Moment) (store.Order, error) {
 	shop := snap.Shop.ID
-	region, err := snap.RegionOf(req.Cart)
+	region, err := decide.RegionOf(snap.Snapshot, req.Cart)
 	if err != nil {
 		return store.Order{}, err
 	}
@@ -113,7 +113,7 @@ func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, h
 	if cart.PoolCodes, err = a.PoolCodes(ctx, snap, cart.Codes); err != nil {
 		return store.Order{}, err
 	}
-	d, err := snap.Decide(decide.Request{Cart: cart, Visit: req.Visit, Moment: moment, Usage: usage})
+	d, err := decide.Decide(snap.Snapshot, decide.Request{Cart: cart, Visit: req.Visit, Moment: moment, Usage: usage})
 	if err != nil {
 		return store.Order{}, err
 	}

@@ -54,7 +54,7 @@ func TestAShopIsMadeOnceHoweverOftenTheButtonIsPressed(t *testing.T) {
 	require.Len(t, keys, 1, "its pages have a key from the start")
 	snap, err := a.Snapshots.Get(ctx, "kade-co")
 	require.NoError(t, err)
-	_, err = snap.Decide(decide.Request{})
+	_, err = decide.Decide(snap.Snapshot, decide.Request{})
 	assert.ErrorContains(t, err, "needs a region", "an empty shop decides nothing, and says so")
 
 	for field, bad := range map[string]app.NewShop{

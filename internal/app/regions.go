@@ -10,7 +10,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
-	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/core/strict"
 	"agonal.dev/agonal/internal/store"
 )
@@ -45,7 +45,7 @@ type ShopConfig struct {
 	TimeZone string
 	Locale   string
 	Origins  []string
-	Settings decide.Settings
+	Settings snapshot.Settings
 	Regions  []catalog.Region
 }
 
@@ -153,7 +153,7 @@ func (c *ShopConfig) check() error {
 	if err != nil {
 		return err
 	}
-	if _, err := decide.Compile(decide.Shop{Settings: c.Settings, Regions: c.Regions, Catalog: empty}); err != nil {
+	if _, err := snapshot.Compile(snapshot.Shop{Settings: c.Settings, Regions: c.Regions, Catalog: empty}); err != nil {
 		return Problem{"regions", err.Error()}
 	}
 	return nil
@@ -177,7 +177,7 @@ func (a *App) broken(ctx context.Context, s *store.Store, shop *store.Shop, old 
 	kept := slices.DeleteFunc(slices.Clone(c.Regions), func(r catalog.Region) bool {
 		return !slices.ContainsFunc(old, func(o catalog.Region) bool { return o.ID == r.ID })
 	})
-	stops := func(l decide.Live, regions []catalog.Region) (out []string) {
+	stops := func(l snapshot.Live, regions []catalog.Region) (out []string) {
 		for _, f := range checks.Find(l.Definition, checks.Context{Regions: regions, Catalog: cat, Now: a.Now(), Locale: c.Locale}) {
 			if f.Severity == checks.Stop {
 				out = append(out, f.Say)
@@ -235,7 +235,7 @@ func (c ShopConfig) RegionID(name string) string {
 // nudges. Amounts are minor units.
 func PrintConfig(c ShopConfig) ([]byte, error) {
 	c.Settings.TimeZone = c.TimeZone
-	return json.MarshalIndent(decide.Document{Version: decide.DocumentVersion, Settings: c.Settings, Regions: c.Regions, Products: []catalog.Product{}, Nudges: []decide.DocumentNudge{}}, "", "  ")
+	return json.MarshalIndent(snapshot.Document{Version: snapshot.DocumentVersion, Settings: c.Settings, Regions: c.Regions, Products: []catalog.Product{}, Nudges: []snapshot.DocumentNudge{}}, "", "  ")
 }
 
 // MostConfigBytes is the largest configuration document that is read.
@@ -244,13 +244,13 @@ const MostConfigBytes = 4 << 20
 // ReadConfig puts the settings and regions of a shop document into a
 // configuration; goods and nudges in it are refused, since they come in elsewhere.
 func ReadConfig(b []byte, c *ShopConfig) error {
-	var d decide.Document
+	var d snapshot.Document
 	if err := strict.Decode(b, &d, "shop", MostConfigBytes); err != nil {
 		return Problem{"file", err.Error()}
 	}
 	switch {
-	case d.Version != decide.DocumentVersion:
-		return Problem{"file", fmt.Sprintf("version: must be %d", decide.DocumentVersion)}
+	case d.Version != snapshot.DocumentVersion:
+		return Problem{"file", fmt.Sprintf("version: must be %d", snapshot.DocumentVersion)}
 	case len(d.Products) > 0:
 		return Problem{"file", "products: goods come in as a catalogue file, under Products"}
 	case len(d.Nudges) > 0 || len(d.Retired) > 0:

@@ -15,13 +15,14 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
 
 // ShopSnapshot is a shop as decisions see it, with what the API needs to know of it.
 type ShopSnapshot struct {
 	Shop store.Shop
-	*decide.Snapshot
+	*snapshot.Snapshot
 	// Limited tells whether a nudge has uses or a budget that may be used up, Pooled
 	// whether one needs a code of a pool.
 	Limited, Pooled bool
@@ -111,7 +112,7 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	}
 	settings := row.Settings
 	settings.TimeZone = row.TimeZone // weekdays and hours are the shop's
-	snap, err := decide.Compile(decide.Shop{Settings: settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired})
+	snap, err := snapshot.Compile(snapshot.Shop{Settings: settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired})
 	if err != nil {
 		return nil, fmt.Errorf("compiling %s: %w", shop, err)
 	}

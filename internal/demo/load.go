@@ -204,7 +204,7 @@ func orders(ctx context.Context, a *app.App) error {
 		step = i
 		visit := fmt.Sprintf("demo-visit-%d", i)
 		o.req.Cart.Destination = &decide.Destination{Country: o.country}
-		d, err := snap.Decide(requestOf(o.req.Cart, past.Now()))
+		d, err := decide.Decide(snap.Snapshot, requestOf(o.req.Cart, past.Now()))
 		if err != nil {
 			return err
 		}

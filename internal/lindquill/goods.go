@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // goods keeps the catalogue at hand, in memory and in a file, so that the shop
@@ -26,7 +26,7 @@ type goods struct {
 // and taxes come from the same core as every other price.
 type stock struct {
 	shelf
-	list *decide.Snapshot
+	list *snapshot.Snapshot
 }
 
 // quoteHolds is how long a shown total is honoured while Agonal is away.
@@ -60,7 +60,7 @@ func (g *goods) use(s shelf) error {
 	if err != nil {
 		return err
 	}
-	snap, err := decide.Compile(decide.Shop{Catalog: cat, Regions: s.Regions})
+	snap, err := snapshot.Compile(snapshot.Shop{Catalog: cat, Regions: s.Regions})
 	if err != nil {
 		return err
 	}

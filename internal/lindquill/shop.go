@@ -300,7 +300,7 @@ func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 	}
 	// A refusal here means that the cart, as the cookie has it, fits no longer:
 	// the list prices say what is wrong with it.
-	d, err = v.stock.list.Decide(req)
+	d, err = decide.Decide(v.stock.list, req)
 	return priced{d, true}, err
 }
 

@@ -485,7 +485,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	if snap, err := s.drafts.get(shop, n); err == nil && v.Region.ID != "" {
 		var lines []decide.CartLine
 		if json.Unmarshal([]byte(firstCart(snap.Catalog(), v.Region.Currency)), &lines) == nil {
-			d, err := snap.Decide(decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language}})
+			d, err := decide.Decide(snap, decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language}})
 			if err == nil {
 				v.sampleValues(d, value)
 			}

@@ -17,6 +17,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 )
@@ -145,7 +146,7 @@ func TestEverySettingIsChangedOnAPageAndDecides(t *testing.T) {
 				if x.req != nil {
 					x.req(&req)
 				}
-				d, err := s.Decide(req)
+				d, err := decide.Decide(s.Snapshot, req)
 				if err != nil {
 					d = decide.Decision{}
 				}
@@ -193,7 +194,7 @@ func TestEverySettingOfTheDocumentsIsInTheTable(t *testing.T) {
 	for _, s := range settings {
 		have = append(have, s.field)
 	}
-	for prefix, of := range map[string]reflect.Type{"settings": reflect.TypeFor[decide.Settings](), "region": reflect.TypeFor[catalog.Region](), "method": reflect.TypeFor[catalog.Method]()} {
+	for prefix, of := range map[string]reflect.Type{"settings": reflect.TypeFor[snapshot.Settings](), "region": reflect.TypeFor[catalog.Region](), "method": reflect.TypeFor[catalog.Method]()} {
 		for i := range of.NumField() {
 			name, _, _ := strings.Cut(of.Field(i).Tag.Get("json"), ",")
 			if name != "id" { // made from the name, and never changed

@@ -15,6 +15,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
@@ -29,12 +30,12 @@ type drafts struct {
 type draftSnapshot struct {
 	of      *app.ShopSnapshot
 	version int
-	snap    *decide.Snapshot
+	snap    *snapshot.Snapshot
 }
 
 // get returns the shop with a draft in the place of its live revision, first in
 // the merchant's order so that it shows.
-func (d *drafts) get(shop *app.ShopSnapshot, n *store.Nudge) (*decide.Snapshot, error) {
+func (d *drafts) get(shop *app.ShopSnapshot, n *store.Nudge) (*snapshot.Snapshot, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	key := n.ShopID + "/" + n.ID
@@ -43,7 +44,7 @@ func (d *drafts) get(shop *app.ShopSnapshot, n *store.Nudge) (*decide.Snapshot, 
 	}
 	def := n.Draft.Clone()
 	def.Schedule = nudge.Schedule{} // a preview shows it whenever it is due
-	snap, err := shop.With(decide.Live{ID: n.ID, Revision: n.LiveRevision + 1, Priority: 0, Definition: def})
+	snap, err := shop.With(snapshot.Live{ID: n.ID, Revision: n.LiveRevision + 1, Priority: 0, Definition: def})
 	if err != nil {
 		return nil, err
 	}
@@ -137,7 +138,7 @@ func (s *server) frame(c *echo.Context) error {
 	if n.Draft.Audience.Code != "" {
 		req.Cart.Codes = []string{n.Draft.Audience.Code}
 	}
-	base, err := snap.Decide(req)
+	base, err := decide.Decide(snap, req)
 	if err != nil {
 		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
 	}
@@ -152,7 +153,7 @@ func (s *server) frame(c *echo.Context) error {
 		default:
 			req.Cart.Lines, alone = nil, true
 		}
-		if d, err = snap.Decide(req); err != nil {
+		if d, err = decide.Decide(snap, req); err != nil {
 			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
 		}
 	}
@@ -207,7 +208,7 @@ var placesOn = map[nudge.Page][]nudge.Placement{
 }
 
 // previewSay says whether the page shows this nudge, and which it shows instead.
-func previewSay(d decide.Decision, n *store.Nudge, page nudge.Page, snap *decide.Snapshot) string {
+func previewSay(d decide.Decision, n *store.Nudge, page nudge.Page, snap *snapshot.Snapshot) string {
 	var mine, others []string
 	for _, p := range placesOn[page] {
 		for _, sh := range d.In(p) {

@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -125,9 +126,9 @@ func foldPut(q url.Values) {
 }
 
 // rehearse puts the chosen drafts among what is live.
-func (s *server) rehearse(shop *decide.Snapshot, ns []store.Nudge, q url.Values, v *rehearsalView) (*decide.Snapshot, map[string]bool, error) {
+func (s *server) rehearse(shop *snapshot.Snapshot, ns []store.Nudge, q url.Values, v *rehearsalView) (*snapshot.Snapshot, map[string]bool, error) {
 	drafts := map[string]bool{}
-	var put []decide.Live
+	var put []snapshot.Live
 	for _, n := range ns {
 		if n.State == store.StateLive && !n.Dirty {
 			continue
@@ -136,7 +137,7 @@ func (s *server) rehearse(shop *decide.Snapshot, ns []store.Nudge, q url.Values,
 		v.Drafts = append(v.Drafts, choiceView{n.ID, n.Draft.Name, on})
 		if on {
 			drafts[n.ID] = true
-			put = append(put, decide.Live{ID: n.ID, Revision: n.LiveRevision + 1, Priority: n.Priority, Definition: n.Draft})
+			put = append(put, snapshot.Live{ID: n.ID, Revision: n.LiveRevision + 1, Priority: n.Priority, Definition: n.Draft})
 		}
 	}
 	snap, err := shop.With(put...)
@@ -192,8 +193,8 @@ func codesOf(text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' })
 }
 
-func (s *server) decideRehearsal(v *rehearsalView, snap *decide.Snapshot, drafts map[string]bool, ns []store.Nudge, req decide.Request) {
-	d, err := snap.Decide(req)
+func (s *server) decideRehearsal(v *rehearsalView, snap *snapshot.Snapshot, drafts map[string]bool, ns []store.Nudge, req decide.Request) {
+	d, err := decide.Decide(snap, req)
 	if err != nil {
 		v.Error = "This visit cannot be decided: " + err.Error() + "."
 		return

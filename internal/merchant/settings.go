@@ -11,9 +11,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"agonal.dev/agonal/core/checks"
-	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 )
 
@@ -52,8 +52,8 @@ func (s *server) settings(c *echo.Context) error {
 
 func (s *server) showSettings(c *echo.Context, status int, f *settingsForm, config app.ShopConfig) error {
 	f.Zones, f.Locales = timeZones(), locales()
-	f.DefaultGrace, f.DefaultQuote = decide.DefaultGraceMinutes, decide.DefaultQuoteMinutes
-	f.DefaultAccepted, f.DefaultRefuse = decide.DefaultPrior.Accepted, decide.DefaultPrior.Refused
+	f.DefaultGrace, f.DefaultQuote = snapshot.DefaultGraceMinutes, snapshot.DefaultQuoteMinutes
+	f.DefaultAccepted, f.DefaultRefuse = snapshot.DefaultPrior.Accepted, snapshot.DefaultPrior.Refused
 	for i := range f.MostOff {
 		f.MostOff[i].Error = f.Err[f.MostOff[i].Field]
 	}
@@ -131,11 +131,11 @@ func (f *settingsForm) apply(config *app.ShopConfig) bool {
 	config.Name, config.Town = strings.Join(strings.Fields(f.Name), " "), strings.Join(strings.Fields(f.Town), " ")
 	config.TimeZone, config.Locale = f.TimeZone, f.Locale
 	set := &config.Settings
-	set.Stacking, set.Rounding, set.Choice = decide.Stacking(f.Stacking), decide.Rounding(f.Rounding), decide.Choice(f.Choice)
-	set.GraceMinutes = int(number("grace", f.Grace, 1, decide.MostMinutes))
-	set.QuoteMinutes = int(number("quote", f.Quote, 1, decide.MostMinutes))
-	set.Frequency = nudge.Frequency{PerVisit: number("cap_visit", f.CapVisit, 1, decide.MostCap), PerShopper: number("cap_shopper", f.CapShopper, 1, decide.MostCap)}
-	set.Prior = decide.Prior{Accepted: number("prior_accepted", f.PriorAccepted, 0, 1_000_000), Refused: number("prior_refused", f.PriorRefused, 0, 1_000_000)}
+	set.Stacking, set.Rounding, set.Choice = snapshot.Stacking(f.Stacking), snapshot.Rounding(f.Rounding), snapshot.Choice(f.Choice)
+	set.GraceMinutes = int(number("grace", f.Grace, 1, snapshot.MostMinutes))
+	set.QuoteMinutes = int(number("quote", f.Quote, 1, snapshot.MostMinutes))
+	set.Frequency = nudge.Frequency{PerVisit: number("cap_visit", f.CapVisit, 1, snapshot.MostCap), PerShopper: number("cap_shopper", f.CapShopper, 1, snapshot.MostCap)}
+	set.Prior = snapshot.Prior{Accepted: number("prior_accepted", f.PriorAccepted, 0, 1_000_000), Refused: number("prior_refused", f.PriorRefused, 0, 1_000_000)}
 	if (strings.TrimSpace(f.PriorAccepted) == "") != (strings.TrimSpace(f.PriorRefused) == "") {
 		f.Err["prior_accepted"] = "Write both numbers, or neither."
 	}
@@ -153,7 +153,7 @@ func (f *settingsForm) apply(config *app.ShopConfig) bool {
 	return len(f.Err) == 0
 }
 
-func (f *settingsForm) margin(set *decide.Settings) {
+func (f *settingsForm) margin(set *snapshot.Settings) {
 	set.Margin = nil
 	text := strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(f.Margin), "%")), ",", ".")
 	if text == "" {

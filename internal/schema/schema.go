@@ -15,6 +15,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Document is a document with a schema.
@@ -33,7 +34,7 @@ var Documents = []Document{
 		nudge.Definition{}},
 	{"shop", "Shop", "Everything decisions are made from: settings, regions, catalogue and nudges.",
 		`{"version":1,"regions":[{"id":"home","name":"Home","countries":["DE"],"languages":["en"],"currency":"EUR","tax_shown":true,"tax":{"":"19"},"shipping_tax":"19","methods":[{"id":"standard","names":{"en":"standard shipping"},"bands":[{"from":0,"fee":590}],"cost":0}]}],"products":[{"id":"ink","title":"Ink","variants":[{"sku":"INK-30","prices":{"EUR":{"price":1400}},"weight_g":90}]}],"nudges":[]}`,
-		decide.Document{}},
+		snapshot.Document{}},
 	{"request", "Request", "A cart, a shopper, a visit and a moment to decide on.",
 		`{"cart":{"lines":[{"sku":"INK-30","quantity":2}],"destination":{"country":"DE"}},"moment":{"at":"2026-11-25T12:00:00Z","page":{"kind":"cart"}}}`,
 		decide.Request{}},
@@ -57,9 +58,9 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[audience.Device]():   {"phone", "tablet", "desktop"},
 	reflect.TypeFor[audience.Act]():      {"item_added", "checkout_begun", "order_placed", "leaving", "link_shared"},
 	reflect.TypeFor[audience.Weekday]():  {"mon", "tue", "wed", "thu", "fri", "sat", "sun"},
-	reflect.TypeFor[decide.Stacking]():   {"", "best_for_shopper", "by_priority"},
-	reflect.TypeFor[decide.Rounding]():   {"", "per_unit", "per_line"},
-	reflect.TypeFor[decide.Choice]():     {"", "expected_gain", "merchant_order"},
+	reflect.TypeFor[snapshot.Stacking](): {"", "best_for_shopper", "by_priority"},
+	reflect.TypeFor[snapshot.Rounding](): {"", "per_unit", "per_line"},
+	reflect.TypeFor[snapshot.Choice]():   {"", "expected_gain", "merchant_order"},
 	reflect.TypeFor[decide.OriginKind](): {"gift", "offer"},
 	reflect.TypeFor[decide.RungState]():  {"open", "reached", "waiting", "outdone", "passed"},
 	reflect.TypeFor[decide.GiftState]():  {"added", "to_pick", "offered", "removed", "out_of_stock"},

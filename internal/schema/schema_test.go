@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/decide/decidetest"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/schema"
 )
 
@@ -70,20 +71,20 @@ func TestWhatIsPrintedFitsItsSchema(t *testing.T) {
 			require.NoError(t, err)
 			fits(t, def, b)
 		}
-		b, err := decide.PrintShop(s)
+		b, err := snapshot.PrintShop(s)
 		require.NoError(t, err)
 		fits(t, shop, b)
-		back, err := decide.ParseShop(b)
+		back, err := snapshot.ParseShop(b)
 		require.NoError(t, err)
-		again, err := decide.PrintShop(back)
+		again, err := snapshot.PrintShop(back)
 		require.NoError(t, err)
 		assert.Equal(t, string(b), string(again))
 		b, err = json.Marshal(r)
 		require.NoError(t, err)
 		fits(t, req, b)
-		snap, err := decide.Compile(s)
+		snap, err := snapshot.Compile(s)
 		require.NoError(t, err)
-		d, err := snap.Decide(r)
+		d, err := decide.Decide(snap, r)
 		require.NoError(t, err)
 		b, err = json.Marshal(d)
 		require.NoError(t, err)
@@ -97,7 +98,7 @@ func TestExamplesFitTheirSchema(t *testing.T) {
 			fits(t, compiled(t, d.Name), []byte(d.Example))
 		}
 	}
-	_, err := decide.ParseShop([]byte(schema.Of("shop").Example))
+	_, err := snapshot.ParseShop([]byte(schema.Of("shop").Example))
 	assert.NoError(t, err)
 	_, err = nudge.Parse([]byte(schema.Of("nudge").Example))
 	assert.NoError(t, err)

@@ -9,6 +9,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Account is a person who signs in. Email is in lower case.
@@ -26,10 +27,10 @@ type Shop struct {
 	ID        string
 	Name      string
 	Town      string
-	TimeZone  string          // IANA
-	Locale    string          // BCP 47, of those who run it
-	Settings  decide.Settings `gorm:"serializer:json"`
-	Origins   []string        `gorm:"serializer:json"` // that may call the API from a browser
+	TimeZone  string            // IANA
+	Locale    string            // BCP 47, of those who run it
+	Settings  snapshot.Settings `gorm:"serializer:json"`
+	Origins   []string          `gorm:"serializer:json"` // that may call the API from a browser
 	CreatedAt time.Time
 	// CreatedForm is the form it was made with, so that pressing twice makes one.
 	CreatedForm string

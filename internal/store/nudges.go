@@ -5,13 +5,13 @@ import (
 	"fmt"
 	"time"
 
-	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Live reads the revisions in force: of live nudges, also those whose start is
 // to come or whose end has passed, since decisions look at the moment.
-func (s *Store) Live(ctx context.Context, shop string) ([]decide.Live, error) {
+func (s *Store) Live(ctx context.Context, shop string) ([]snapshot.Live, error) {
 	var nudges []Nudge
 	db := s.DB.WithContext(ctx)
 	if err := db.Where("shop_id = ? AND state = ?", shop, StateLive).Find(&nudges).Error; err != nil {
@@ -27,10 +27,10 @@ func (s *Store) Live(ctx context.Context, shop string) ([]decide.Live, error) {
 	for _, r := range revisions {
 		byNudge[r.NudgeID] = r
 	}
-	out := make([]decide.Live, 0, len(nudges))
+	out := make([]snapshot.Live, 0, len(nudges))
 	for _, n := range nudges {
 		if r, ok := byNudge[n.ID]; ok {
-			out = append(out, decide.Live{ID: n.ID, Revision: r.Number, Priority: n.Priority, Definition: r.Definition})
+			out = append(out, snapshot.Live{ID: n.ID, Revision: r.Number, Priority: n.Priority, Definition: r.Definition})
 		}
 	}
 	return out, nil
@@ -38,7 +38,7 @@ func (s *Store) Live(ctx context.Context, shop string) ([]decide.Live, error) {
 
 // Retired reads the revisions that were in force and were replaced or ended
 // after a moment. A pause retires nothing: it takes effect at once.
-func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]decide.Retired, error) {
+func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]snapshot.Retired, error) {
 	var rows []struct {
 		NudgeID, Definition string
 		Number, Priority    int
@@ -55,13 +55,13 @@ func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]de
 	if err != nil {
 		return nil, fmt.Errorf("reading retired revisions: %w", err)
 	}
-	out := make([]decide.Retired, 0, len(rows))
+	out := make([]snapshot.Retired, 0, len(rows))
 	for _, r := range rows {
 		d, err := nudge.Parse([]byte(r.Definition))
 		if err != nil {
 			return nil, fmt.Errorf("revision %d of %s: %w", r.Number, r.NudgeID, err)
 		}
-		out = append(out, decide.Retired{Live: decide.Live{ID: r.NudgeID, Revision: r.Number, Priority: r.Priority, Definition: d}, At: r.RetiredAt})
+		out = append(out, snapshot.Retired{Live: snapshot.Live{ID: r.NudgeID, Revision: r.Number, Priority: r.Priority, Definition: d}, At: r.RetiredAt})
 	}
 	return out, nil
 }

@@ -23,6 +23,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/decide/decidetest"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/store/storetest"
@@ -214,9 +215,9 @@ func TestTheFastEncoderWritesTheSameBytes(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		shop, r := decidetest.Random(t)
 		r.Trace = rapid.Bool().Draw(t, "trace")
-		s, err := decide.Compile(shop)
+		s, err := snapshot.Compile(shop)
 		require.NoError(t, err)
-		d, err := s.Decide(r)
+		d, err := decide.Decide(s, r)
 		require.NoError(t, err)
 		if len(d.Says) > 0 {
 			d.Says[0].Text = rapid.String().Draw(t, "text")

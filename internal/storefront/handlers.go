@@ -34,7 +34,7 @@ func (s *server) decisions(c *echo.Context) error {
 	if req.Moment.At.IsZero() {
 		req.Moment.At = s.app.Now()
 	}
-	if region, err := k.shop.RegionOf(req.Cart); err == nil {
+	if region, err := decide.RegionOf(k.shop.Snapshot, req.Cart); err == nil {
 		req.Usage = s.app.Usage(k.ctx, k.shop, region) // known here, never told from outside
 	}
 	pools, err := s.app.PoolCodes(k.ctx, k.shop, req.Cart.Codes)
@@ -42,7 +42,7 @@ func (s *server) decisions(c *echo.Context) error {
 		s.app.Log.Warn("looking up codes of pools", "error", err)
 	}
 	req.Cart.PoolCodes = pools
-	d, err := k.shop.Decide(req)
+	d, err := decide.Decide(k.shop.Snapshot, req)
 	if err != nil {
 		return fail(c, err, problem{})
 	}

@@ -10,6 +10,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // EUR makes an amount in euros from cents.
@@ -56,8 +57,8 @@ var Free = nudge.Reward{Kind: nudge.FreeShipping}
 func Percent(r money.Rate) nudge.Reward { return nudge.Reward{Kind: nudge.OrderPercent, Percent: &r} }
 
 // Snapshot compiles a shop of one region.
-func Snapshot(t testing.TB, fee money.Minor, goods *catalog.Catalog, nudges ...decide.Live) *decide.Snapshot {
-	s, err := decide.Compile(decide.Shop{Catalog: goods, Regions: []catalog.Region{Region(fee)}, Nudges: nudges})
+func Snapshot(t testing.TB, fee money.Minor, goods *catalog.Catalog, nudges ...snapshot.Live) *snapshot.Snapshot {
+	s, err := snapshot.Compile(snapshot.Shop{Catalog: goods, Regions: []catalog.Region{Region(fee)}, Nudges: nudges})
 	require.NoError(t, err)
 	return s
 }

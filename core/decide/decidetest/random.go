@@ -10,6 +10,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // Regions are a region with tax shown and one, in yen, without.
@@ -26,7 +27,7 @@ func Regions() []catalog.Region {
 var names = []string{"ink", "pen", "book", "nib"}
 
 // Random draws a shop with up to five nudges, and a request to it.
-func Random(t *rapid.T) (decide.Shop, decide.Request) {
+func Random(t *rapid.T) (snapshot.Shop, decide.Request) {
 	var products []catalog.Product
 	for i, n := range names {
 		ref := rapid.Int64Range(1, 6000).Draw(t, "reference")
@@ -43,12 +44,12 @@ func Random(t *rapid.T) (decide.Shop, decide.Request) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	shop := decide.Shop{Catalog: cat, Regions: Regions()}
+	shop := snapshot.Shop{Catalog: cat, Regions: Regions()}
 	if rapid.IntRange(0, 3).Draw(t, "mode") == 0 {
-		shop.Settings.Stacking = decide.ByPriority
+		shop.Settings.Stacking = snapshot.ByPriority
 	}
 	for i := range rapid.IntRange(2, 5).Draw(t, "nudges") {
-		shop.Nudges = append(shop.Nudges, decide.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Definition: Definition(t)})
+		shop.Nudges = append(shop.Nudges, snapshot.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Definition: Definition(t)})
 	}
 	r := request(t)
 	if rapid.IntRange(0, 11).Draw(t, "crossing") == 0 {
@@ -59,7 +60,7 @@ func Random(t *rapid.T) (decide.Shop, decide.Request) {
 
 // crossing draws free shipping not far above what a cart holds, and an amount off
 // the order, worth more than the fee, that takes goods below it again.
-func (g gen) crossing(cat *catalog.Catalog, r decide.Request) []decide.Live {
+func (g gen) crossing(cat *catalog.Catalog, r decide.Request) []snapshot.Live {
 	both := func(n int64) nudge.Amounts {
 		return nudge.Amounts{"home": {Minor: n, Currency: "EUR"}, "jp": {Minor: n, Currency: "JPY"}}
 	}
@@ -79,7 +80,7 @@ func (g gen) crossing(cat *catalog.Catalog, r decide.Request) []decide.Live {
 	from := free + g.num(0, off-1, "off from")
 	ship := Ladder("crossed", nudge.AfterOrder, nudge.Rung{Thresholds: both(free), Rewards: []nudge.Reward{Free}})
 	order := Ladder("crossing", nudge.AfterUnit, nudge.Rung{Thresholds: both(from), Rewards: []nudge.Reward{{Kind: nudge.OrderAmount, Amounts: both(off)}}})
-	return []decide.Live{
+	return []snapshot.Live{
 		{ID: "x0", Revision: 1, Priority: int(g.num(1, 3, "priority")), Definition: ship},
 		{ID: "x1", Revision: 1, Priority: int(g.num(1, 3, "priority")), Definition: order},
 	}

@@ -1,4 +1,4 @@
-package decide
+package snapshot
 
 import (
 	"sync"
@@ -11,19 +11,19 @@ import (
 // one place, and names are numbers, since a decision's time goes by into reaching
 // for memory.
 type ware struct {
-	item     catalog.Item
-	price    money.Minor
-	cost     money.Minor
-	grams    int64 // of one
-	tax      money.Rate
+	Item     catalog.Item
+	Price    money.Minor
+	Cost     money.Minor
+	Grams    int64 // of one
+	Tax      money.Rate
 	first    int32 // where the numbers of its product's names begin in shelving.names
 	last     int32 // where they end
-	sold     bool  // once, not by a plan
-	timed    bool  // sales begin and end: the price is that of the moment
-	onSale   bool
-	hasCost  bool
-	giftCard bool
-	neverOff bool
+	Sold     bool  // once, not by a plan
+	Timed    bool  // sales begin and end: the price is that of the moment
+	OnSale   bool
+	HasCost  bool
+	GiftCard bool
+	NeverOff bool
 }
 
 // shelving is the catalogue with its names numbered: collections and tags. It is
@@ -38,8 +38,8 @@ type shelving struct {
 
 // numbers counts the names of collections and tags through.
 type numbers struct {
-	collections map[string]int32
-	tags        map[string]int32
+	Collections map[string]int32
+	Tags        map[string]int32
 }
 
 // regionWares are the variants as one region sells them, by the catalogue's
@@ -49,11 +49,11 @@ type regionWares struct {
 	all  []ware
 }
 
-func (n *numbers) count() int { return len(n.collections) + len(n.tags) }
+func (n *numbers) count() int { return len(n.Collections) + len(n.Tags) }
 
-func (n *numbers) collection(name string) int32 { return n.of(n.collections, name) }
+func (n *numbers) collection(name string) int32 { return n.of(n.Collections, name) }
 
-func (n *numbers) tag(name string) int32 { return n.of(n.tags, name) }
+func (n *numbers) tag(name string) int32 { return n.of(n.Tags, name) }
 
 func (n *numbers) of(in map[string]int32, name string) int32 {
 	at, ok := in[name]
@@ -87,22 +87,22 @@ func shelve(cat *catalog.Catalog, regions int) *shelving {
 	return s
 }
 
-// wares returns the variants as a region sells them, by the catalogue's numbers.
-func (s *Snapshot) wares(region int) []ware {
+// Wares returns the variants as a region sells them, by the catalogue's numbers.
+func (s *Snapshot) Wares(region int) []ware {
 	r := &s.shelving.regions[region]
 	r.once.Do(func() {
-		in := &s.shop.Regions[region]
-		items := s.shop.Catalog.Items()
+		in := &s.Shop.Regions[region]
+		items := s.Shop.Catalog.Items()
 		r.all = make([]ware, len(items))
 		for i, it := range items {
 			price, sold := it.Variant.Prices[in.Currency]
 			w := ware{
-				item: it, price: price.Price, grams: it.Variant.Weight, tax: in.Rate(it.Variant.TaxClass),
-				first: s.shelving.from[i], last: s.shelving.to[i], sold: sold, timed: len(price.Sales) > 0, onSale: price.OnSale(),
-				giftCard: it.Product.GiftCard, neverOff: it.Product.NeverOff || it.Product.GiftCard,
+				Item: it, Price: price.Price, Grams: it.Variant.Weight, Tax: in.Rate(it.Variant.TaxClass),
+				first: s.shelving.from[i], last: s.shelving.to[i], Sold: sold, Timed: len(price.Sales) > 0, OnSale: price.OnSale(),
+				GiftCard: it.Product.GiftCard, NeverOff: it.Product.NeverOff || it.Product.GiftCard,
 			}
 			if price.Cost != nil {
-				w.cost, w.hasCost = *price.Cost, true
+				w.Cost, w.HasCost = *price.Cost, true
 			}
 			r.all[i] = w
 		}
@@ -110,5 +110,5 @@ func (s *Snapshot) wares(region int) []ware {
 	return r.all
 }
 
-// shelved returns the numbers of the collections and tags of a ware's product.
-func (s *Snapshot) shelved(w *ware) []int32 { return s.shelving.names[w.first:w.last] }
+// Shelved returns the numbers of the collections and tags of a ware's product.
+func (s *Snapshot) Shelved(w *ware) []int32 { return s.shelving.names[w.first:w.last] }

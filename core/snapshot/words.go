@@ -1,4 +1,4 @@
-package decide
+package snapshot
 
 import (
 	"slices"
@@ -26,9 +26,9 @@ func spoken(regions []catalog.Region, language string) string {
 	return language
 }
 
-// sentence finds the words for a state: in the shopper's language, else in the
+// Sentence finds the words for a state: in the shopper's language, else in the
 // region's, else in English, else in any.
-func (n *compiled) sentence(t *tongue, region []string, st nudge.State) (string, []nudge.Piece) {
+func (n *Compiled) Sentence(t *Tongue, region []string, st nudge.State) (string, []nudge.Piece) {
 	at := slices.Index(nudge.States, st)
 	in := func(language string) []nudge.Piece {
 		for i := range n.sentences {
@@ -38,11 +38,11 @@ func (n *compiled) sentence(t *tongue, region []string, st nudge.State) (string,
 		}
 		return nil
 	}
-	if p := in(t.locale); len(p) > 0 {
-		return t.locale, p
+	if p := in(t.Locale); len(p) > 0 {
+		return t.Locale, p
 	}
-	if p := in(t.language); len(p) > 0 {
-		return t.language, p
+	if p := in(t.Language); len(p) > 0 {
+		return t.Language, p
 	}
 	for _, l := range region {
 		if p := in(l); len(p) > 0 {
@@ -54,22 +54,22 @@ func (n *compiled) sentence(t *tongue, region []string, st nudge.State) (string,
 			return n.sentences[i].language, p
 		}
 	}
-	return t.language, nil
+	return t.Language, nil
 }
 
-// tongue is how a decision speaks: in a manner (BCP 47) and its language.
-type tongue struct {
-	locale, language string
-	at               int // its place among the region's languages, -1: it is none of them
+// Tongue is how a decision speaks: in a manner (BCP 47) and its language.
+type Tongue struct {
+	Locale, Language string
+	At               int // its place among the region's languages, -1: it is none of them
 }
 
-func tongueOf(locale string) tongue {
+func tongueOf(locale string) Tongue {
 	language, _, _ := strings.Cut(locale, "-")
-	return tongue{locale: locale, language: language}
+	return Tongue{Locale: locale, Language: language}
 }
 
-// tongueIn is how a request is answered in a region.
-func tongueIn(region *catalog.Region, locale string) tongue {
+// TongueIn is how a request is answered in a region.
+func TongueIn(region *catalog.Region, locale string) Tongue {
 	switch {
 	case locale != "":
 	case len(region.Languages) > 0:
@@ -82,11 +82,11 @@ func tongueIn(region *catalog.Region, locale string) tongue {
 		locale = region.Languages[at]
 	}
 	t := tongueOf(locale)
-	t.at = at
+	t.At = at
 	return t
 }
 
-// voice is how rewards are named in a region.
-func voice(shop *Shop, region *catalog.Region, t tongue) nudge.Voice {
-	return nudge.Voice{Region: *region, Language: t.language, Locale: t.locale, Label: shop.Catalog.Label}
+// Voice is how rewards are named in a region.
+func Voice(shop *Shop, region *catalog.Region, t Tongue) nudge.Voice {
+	return nudge.Voice{Region: *region, Language: t.Language, Locale: t.Locale, Label: shop.Catalog.Label}
 }

@@ -1,4 +1,4 @@
-package decide
+package snapshot
 
 import (
 	"agonal.dev/agonal/core/catalog"
@@ -6,60 +6,60 @@ import (
 	"agonal.dev/agonal/core/pricing"
 )
 
-// blueprint is a nudge as a region has it: what its rungs are in a pricing problem,
+// Blueprint is a nudge as a region has it: what its rungs are in a pricing problem,
 // but for the lines they are about.
-type blueprint struct {
-	nudge pricing.Nudge // without what is left of its budget
-	rungs []rungPlan    // those that have what they need in the region
+type Blueprint struct {
+	Nudge pricing.Nudge // without what is left of its budget
+	Rungs []RungPlan    // those that have what they need in the region
 	// How much of everything there is.
-	refs, units, orders, ships, gifts int
+	Refs, Units, Orders, Ships, Gifts int
 }
 
-// rungPlan is a rung: its goal, and what its rewards are in a problem.
-type rungPlan struct {
-	rung    int
-	goal    pricing.Goal
-	measure nudge.Measure // that the goal is told in
-	repeats bool          // the reward is given for every set
-	rights  bool          // a gift or an offer is among the rewards
-	refs    int
-	steps   []step
-	says    []string // what it gives, in each of the region's languages
+// RungPlan is a rung: its goal, and what its rewards are in a problem.
+type RungPlan struct {
+	Rung    int
+	Goal    pricing.Goal
+	Measure nudge.Measure // that the goal is told in
+	Repeats bool          // the reward is given for every set
+	Rights  bool          // a gift or an offer is among the rewards
+	Refs    int
+	Steps   []Step
+	Says    []string // what it gives, in each of the region's languages
 }
 
-// step puts one reward into a problem.
-type step struct {
-	ref    int // its place among the references of its rung
-	reward *nudge.Reward
-	class  nudge.Class
-	filter *catalog.Filter // of a unit reward on other goods than the counted ones
-	plans  []string        // the purchase plans that a unit reward may touch
-	unit   *pricing.Unit   // one of these
-	order  *pricing.Order
-	by     []pricing.ShippingReward // per method of the region
-	offer  *pricing.Unit            // of a gift or offer at a price: the price of what was accepted of it
+// Step puts one reward into a problem.
+type Step struct {
+	Ref    int // its place among the references of its rung
+	Reward *nudge.Reward
+	Class  nudge.Class
+	Filter *catalog.Filter // of a unit reward on other goods than the counted ones
+	Plans  []string        // the purchase plans that a unit reward may touch
+	Unit   *pricing.Unit   // one of these
+	Order  *pricing.Order
+	By     []pricing.ShippingReward // per method of the region
+	Offer  *pricing.Unit            // of a gift or offer at a price: the price of what was accepted of it
 }
 
 // blueprints are a nudge in each region.
-func blueprints(l *Live, shop *Shop) []blueprint {
-	out := make([]blueprint, len(shop.Regions))
+func blueprints(l *Live, shop *Shop) []Blueprint {
+	out := make([]Blueprint, len(shop.Regions))
 	for i := range shop.Regions {
 		out[i] = blueprintOf(l, shop, &shop.Regions[i])
 	}
 	return out
 }
 
-func blueprintOf(l *Live, shop *Shop, region *catalog.Region) blueprint {
+func blueprintOf(l *Live, shop *Shop, region *catalog.Region) Blueprint {
 	d := &l.Definition
-	b := blueprint{nudge: pricing.Nudge{Replacing: d.Ladder.Replacing, Stacks: d.Beside.Stacks, Group: d.Beside.Group, MostUnits: d.Limits.Units}}
+	b := Blueprint{Nudge: pricing.Nudge{Replacing: d.Ladder.Replacing, Stacks: d.Beside.Stacks, Group: d.Beside.Group, MostUnits: d.Limits.Units}}
 	for _, c := range d.Beside.Refuses {
-		b.nudge.Refuses |= classBit(nudge.ClassOf(c))
+		b.Nudge.Refuses |= classBit(nudge.ClassOf(c))
 	}
 	if d.Limits.Margin != nil {
-		b.nudge.Floor = *d.Limits.Margin
+		b.Nudge.Floor = *d.Limits.Margin
 	}
 	if a, ok := d.Limits.Budget[region.ID]; ok {
-		b.nudge.HasBudget, b.nudge.Budget = true, a.Minor
+		b.Nudge.HasBudget, b.Nudge.Budget = true, a.Minor
 	}
 	for i := range d.Ladder.Rungs {
 		r := &d.Ladder.Rungs[i]
@@ -69,26 +69,26 @@ func blueprintOf(l *Live, shop *Shop, region *catalog.Region) blueprint {
 		}
 		p := planner{region: region, settings: &shop.Settings, own: &d.Ladder.Scope, key: pricing.Key{Priority: l.Priority, Nudge: l.ID, Rung: i}}
 		plan := p.plan(i, r)
-		plan.goal = goalOf(&d.Ladder, r, region, threshold, own)
-		if plan.measure = d.Ladder.Counts(); plan.goal.Measure == pricing.Units {
-			plan.measure = nudge.Units // a set has a goal of pieces, whatever the ladder counts
+		plan.Goal = goalOf(&d.Ladder, r, region, threshold, own)
+		if plan.Measure = d.Ladder.Counts(); plan.Goal.Measure == pricing.Units {
+			plan.Measure = nudge.Units // a set has a goal of pieces, whatever the ladder counts
 		}
-		plan.repeats = nudge.Repeats(r.Rewards[0].Kind)
+		plan.Repeats = nudge.Repeats(r.Rewards[0].Kind)
 		for _, locale := range region.Languages {
-			plan.says = append(plan.says, nudge.RewardsText(r.Rewards, voice(shop, region, tongueOf(locale))))
+			plan.Says = append(plan.Says, nudge.RewardsText(r.Rewards, Voice(shop, region, tongueOf(locale))))
 		}
-		b.rungs = append(b.rungs, plan)
-		b.refs += plan.refs
-		for j := range plan.steps {
-			switch st := &plan.steps[j]; {
-			case st.unit != nil:
-				b.units++
-			case st.order != nil:
-				b.orders++
-			case st.by != nil:
-				b.ships++
+		b.Rungs = append(b.Rungs, plan)
+		b.Refs += plan.Refs
+		for j := range plan.Steps {
+			switch st := &plan.Steps[j]; {
+			case st.Unit != nil:
+				b.Units++
+			case st.Order != nil:
+				b.Orders++
+			case st.By != nil:
+				b.Ships++
 			default:
-				b.gifts++
+				b.Gifts++
 			}
 		}
 	}
@@ -165,15 +165,15 @@ type planner struct {
 
 // plan lays out a rung: its money in one place, each gift and offer in its own. The
 // references to its money come first, the last one first.
-func (p *planner) plan(i int, r *nudge.Rung) rungPlan {
-	var money, rights []step
+func (p *planner) plan(i int, r *nudge.Rung) RungPlan {
+	var money, rights []Step
 	var shipping []*nudge.Reward
 	for j := range r.Rewards {
 		w := &r.Rewards[j]
 		switch w.Kind.Class() {
 		case nudge.UnitClass:
 			if w.Shipments == nudge.LaterShipments {
-				rights = append(rights, step{reward: w})
+				rights = append(rights, Step{Reward: w})
 				continue
 			}
 			money = append(money, p.unit(w))
@@ -182,7 +182,7 @@ func (p *planner) plan(i int, r *nudge.Rung) rungPlan {
 			if w.Percent != nil {
 				o.Percent = *w.Percent
 			}
-			money = append(money, step{reward: w, order: o})
+			money = append(money, Step{Reward: w, Order: o})
 		case nudge.ShippingClass:
 			shipping = append(shipping, w)
 		default:
@@ -190,19 +190,19 @@ func (p *planner) plan(i int, r *nudge.Rung) rungPlan {
 		}
 	}
 	if len(shipping) > 0 {
-		money = append(money, step{reward: shipping[0], by: p.shipping(shipping)})
+		money = append(money, Step{Reward: shipping[0], By: p.shipping(shipping)})
 	}
-	out := rungPlan{rung: i, refs: len(money) + len(rights)}
+	out := RungPlan{Rung: i, Refs: len(money) + len(rights)}
 	for k := range money {
-		money[k].ref = len(money) - 1 - k
+		money[k].Ref = len(money) - 1 - k
 	}
 	for k := range rights {
-		rights[k].ref = len(money) + k
+		rights[k].Ref = len(money) + k
 	}
-	out.steps = append(money, rights...)
-	for k := range out.steps {
-		out.steps[k].class = out.steps[k].reward.Kind.Class()
-		out.rights = out.rights || out.steps[k].class >= nudge.GiftClass
+	out.Steps = append(money, rights...)
+	for k := range out.Steps {
+		out.Steps[k].Class = out.Steps[k].Reward.Kind.Class()
+		out.Rights = out.Rights || out.Steps[k].Class >= nudge.GiftClass
 	}
 	return out
 }
@@ -212,7 +212,7 @@ var unitForms = map[nudge.Kind]pricing.UnitForm{
 	nudge.SetPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
 }
 
-func (p *planner) unit(r *nudge.Reward) step {
+func (p *planner) unit(r *nudge.Reward) Step {
 	u := &pricing.Unit{
 		Key: p.key, Form: unitForms[r.Kind], Size: r.Size, Pays: r.PayFor, Gets: r.Get,
 		Pick: max(r.Cheapest, r.Dearest), Dearest: r.Dearest > 0 || r.DearestFirst,
@@ -222,21 +222,21 @@ func (p *planner) unit(r *nudge.Reward) step {
 	if r.Percent != nil {
 		u.Percent = *r.Percent
 	}
-	st := step{reward: r, unit: u, filter: r.On, plans: p.own.Include.Plans}
+	st := Step{Reward: r, Unit: u, Filter: r.On, Plans: p.own.Include.Plans}
 	if r.On != nil {
-		st.plans = r.On.Include.Plans
+		st.Plans = r.On.Include.Plans
 	}
 	return st
 }
 
 // right lays out a gift or an offer: the right itself, and the price of exactly
 // those units that were accepted of it.
-func (p *planner) right(r *nudge.Reward) step {
-	st := step{reward: r}
+func (p *planner) right(r *nudge.Reward) Step {
+	st := Step{Reward: r}
 	if r.Percent != nil || len(r.Amounts) > 0 {
-		st.offer = &pricing.Unit{Key: p.key, Elsewhere: true, Form: pricing.FixedPrice, Amount: r.Amounts[p.region.ID].Minor}
+		st.Offer = &pricing.Unit{Key: p.key, Elsewhere: true, Form: pricing.FixedPrice, Amount: r.Amounts[p.region.ID].Minor}
 		if r.Percent != nil {
-			st.offer.Form, st.offer.Percent = pricing.PercentOff, *r.Percent
+			st.Offer.Form, st.Offer.Percent = pricing.PercentOff, *r.Percent
 		}
 	}
 	return st

@@ -1,4 +1,4 @@
-package decide
+package snapshot
 
 import (
 	"cmp"
@@ -103,7 +103,7 @@ func (s Settings) check() error {
 	return nil
 }
 
-func (s Settings) grace() time.Duration {
+func (s Settings) Grace() time.Duration {
 	return time.Duration(cmp.Or(s.GraceMinutes, DefaultGraceMinutes)) * time.Minute
 }
 
