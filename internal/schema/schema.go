@@ -103,7 +103,7 @@ func (d Document) Write(root string) ([]byte, error) {
 		}
 		return path.Base(t.PkgPath()) + "." + t.Name() // packages share names such as Page
 	}}
-	for _, pkg := range []string{"audience", "catalog", "decide", "money", "nudge"} {
+	for _, pkg := range []string{"audience", "catalog", "decide", "money", "nudge", "snapshot"} {
 		if err := r.AddGoComments("agonal.dev/agonal", "core/"+pkg); err != nil {
 			return nil, fmt.Errorf("reading the comments of %s below %s: %w", pkg, root, err)
 		}
