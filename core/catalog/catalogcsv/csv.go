@@ -165,60 +165,6 @@ func syntax(err error) RowError {
 	return RowError{Line: p.Line, Why: why}
 }
 
-// columns finds each column's position by its header, case and outer spaces aside.
-func columns(header []string) (map[string]int, []RowError) {
-	cols := map[string]int{}
-	var errs []RowError
-	priced := false
-	for i, h := range header {
-		name := strings.ToLower(strings.Join(strings.Fields(h), " "))
-		if _, twice := cols[name]; twice {
-			errs = append(errs, RowError{1, h, "this column stands twice"})
-		}
-		if !knownColumn(name) {
-			errs = append(errs, RowError{1, h, "this column is not known; docs/formats.md lists the columns. Correct its name or take it out"})
-			continue
-		}
-		priced = priced || strings.HasPrefix(name, colPrice)
-		cols[name] = i
-	}
-	for _, need := range []string{colProduct, colTitle, colSKU} {
-		if _, ok := cols[need]; !ok {
-			errs = append(errs, RowError{1, need, "this column is missing"})
-		}
-	}
-	if !priced && len(errs) == 0 {
-		errs = append(errs, RowError{1, "price EUR", "a price column is missing, such as price EUR"})
-	}
-	return cols, errs
-}
-
-func knownColumn(name string) bool {
-	if slices.Contains(fixedColumns(mostOptions), name) {
-		return true
-	}
-	_, ok := currencyOf(name)
-	return ok
-}
-
-func fixedColumns(options int) []string {
-	c := []string{colProduct, colTitle, colDescription, colCollections, colTags, colPicture, colGiftCard, colNeverOff, colTaxClass, colSKU}
-	for i := range options {
-		c = append(c, fmt.Sprintf(colOption, i+1), fmt.Sprintf(colValue, i+1))
-	}
-	return append(c, colStock, colWeight)
-}
-
-func currencyOf(name string) (money.Currency, bool) {
-	for _, p := range []string{colReference, colCost, colPrice} {
-		if code, ok := strings.CutPrefix(name, p); ok {
-			c, err := money.ParseCurrency(strings.ToUpper(code))
-			return c, err == nil
-		}
-	}
-	return "", false
-}
-
 type reader struct {
 	header   []string
 	cols     map[string]int
@@ -368,13 +314,6 @@ func (rd *reader) yes(line int, col, s string) bool {
 	return false
 }
 
-func numberColumn(col string) bool {
-	_, money := currencyOf(col)
-	return money || col == colStock || col == colWeight
-}
-
-func formula(s string) bool { return s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) }
-
 func slug(s string) bool {
 	if s == "" || len(s) > 80 {
 		return false
@@ -397,72 +336,6 @@ func clip(s string) string {
 		return string(r[:40]) + "…"
 	}
 	return s
-}
-
-// Write prints products in the order given. Reading it back gives the same
-// products, and writing those the same bytes.
-func Write(products []catalog.Product) ([]byte, error) {
-	currencies, options := shape(products)
-	header := fixedColumns(options)
-	for _, c := range currencies {
-		header = append(header, colPrice+string(c), colReference+string(c), colCost+string(c))
-	}
-	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	w.UseCRLF = true // as RFC 4180 has it
-	if err := w.Write(header); err != nil {
-		return nil, err
-	}
-	for _, p := range products {
-		for _, v := range p.Variants {
-			if err := w.Write(row(&p, &v, currencies, options)); err != nil {
-				return nil, err
-			}
-		}
-	}
-	w.Flush()
-	return b.Bytes(), w.Error()
-}
-
-// Difference is a cell in which two states of a variant differ, as a file holds it.
-type Difference struct{ Column, Before, After string }
-
-// Compare lists the cells in which a variant differs from what it was, in the
-// order of columns. What a file does not hold (sales, plans, the price history) is
-// not looked at.
-func Compare(wasOf *catalog.Product, was *catalog.Variant, isOf *catalog.Product, is *catalog.Variant) []Difference {
-	both := []catalog.Product{{Variants: []catalog.Variant{*was, *is}}}
-	currencies, options := shape(both)
-	header := fixedColumns(options)
-	for _, c := range currencies {
-		header = append(header, colPrice+string(c), colReference+string(c), colCost+string(c))
-	}
-	before, after := row(wasOf, was, currencies, options), row(isOf, is, currencies, options)
-	var out []Difference
-	for i, name := range header {
-		if before[i] != after[i] {
-			out = append(out, Difference{name, before[i], after[i]})
-		}
-	}
-	return out
-}
-
-// shape returns the currencies in use, sorted, and the most options of a variant.
-func shape(products []catalog.Product) ([]money.Currency, int) {
-	var currencies []money.Currency
-	options := 1
-	for _, p := range products {
-		for _, v := range p.Variants {
-			options = max(options, len(v.Options))
-			for c := range v.Prices {
-				if !slices.Contains(currencies, c) {
-					currencies = append(currencies, c)
-				}
-			}
-		}
-	}
-	slices.Sort(currencies)
-	return currencies, options
 }
 
 func row(p *catalog.Product, v *catalog.Variant, currencies []money.Currency, options int) []string {

@@ -1,0 +1,177 @@
+package decide
+
+import (
+	"slices"
+
+	"agonal.dev/agonal/core/choice"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/snapshot"
+)
+
+// try decides again with goods added, with one more of the last while the rung is
+// not reached: a quantity break may move the total either way.
+func (w *work) try(d *Decision, id string, r *RungOutcome, items []SuggestedItem) (Suggestion, bool) {
+	for range 4 {
+		with, ok := w.with(items)
+		if !ok {
+			return Suggestion{}, false
+		}
+		for _, n := range with.Nudges {
+			if n.Nudge != id {
+				continue
+			}
+			for _, o := range n.Rungs {
+				if o.Rung == r.Rung && o.State == RungReached {
+					s := Suggestion{Items: items, Overshoot: o.Counted - o.Threshold, Net: with.ToPay - d.ToPay}
+					for _, g := range with.Gifts {
+						s.Gift += g.Worth
+					}
+					for _, g := range d.Gifts {
+						s.Gift -= g.Worth
+					}
+					if a, known := w.profit(&with); known {
+						if b, known := w.profit(d); known {
+							p := a - b
+							s.Profit = &p
+						}
+					}
+					return s, true
+				}
+			}
+		}
+		if len(items) > 1 {
+			return Suggestion{}, false
+		}
+		items = []SuggestedItem{{items[0].SKU, items[0].Label, items[0].Quantity + 1}}
+	}
+	return Suggestion{}, false
+}
+
+// with prices the cart with goods added, false where there is not so much of them.
+func (w *work) with(items []SuggestedItem) (Decision, bool) {
+	r := *w.req
+	r.Suggest, r.Trace, r.Every = false, false, false
+	r.Cart.Lines = slices.Clone(r.Cart.Lines)
+	for _, it := range items {
+		if !w.inStock(it.SKU, it.Quantity) {
+			return Decision{}, false
+		}
+		i := slices.IndexFunc(r.Cart.Lines, func(l CartLine) bool { return l.SKU == it.SKU && l.Plan == "" && l.Origin == nil })
+		if i >= 0 {
+			r.Cart.Lines[i].Quantity += it.Quantity
+			continue
+		}
+		r.Cart.Lines = append(r.Cart.Lines, CartLine{SKU: it.SKU, Quantity: it.Quantity})
+	}
+	return w.priced(r)
+}
+
+// priced prices another cart, false where it cannot be, or not for certain.
+func (w *work) priced(r Request) (Decision, bool) {
+	if w.tries <= 0 {
+		return Decision{}, false
+	}
+	d, steps, err := decide(w.s, r, true, min(mostTry, w.tries))
+	w.tries -= steps
+	return d, err == nil && d.Exact
+}
+
+// profit is what the shop earns by a decision: what is paid for goods and shipping
+// without tax, less the goods' cost, the parcel's and that of gifts. false where a
+// cost is not known.
+func (w *work) profit(d *Decision) (money.Minor, bool) {
+	var out money.Minor
+	cost := func(sku string, n int64) bool {
+		it, ok := w.s.Shop.Catalog.Item(sku)
+		if !ok {
+			return false
+		}
+		p, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
+		if !sold || p.Cost == nil {
+			return false
+		}
+		out -= *p.Cost * n
+		return true
+	}
+	for _, l := range d.Lines {
+		it, ok := w.s.Shop.Catalog.Item(l.SKU)
+		if !ok || !cost(l.SKU, l.Quantity) {
+			return 0, false
+		}
+		out += w.net(l.Paid, w.region.Rate(it.Variant.TaxClass))
+	}
+	for _, g := range d.Gifts {
+		for _, it := range g.Items {
+			if !cost(it.SKU, it.Quantity) {
+				return 0, false
+			}
+		}
+	}
+	if s := d.Shipping; s != nil && (s.ListFee > 0 || s.Fee > 0) {
+		m, _ := w.region.Method(s.Method)
+		out += w.net(s.Fee, w.region.ShippingTax) - m.Cost
+	}
+	return out, true
+}
+
+// Bands are the gap bands, by the share of the threshold that is missing.
+var Bands = []string{"10", "20", "30", "50", "beyond"}
+
+// BandOf returns the band of a gap to a threshold.
+func BandOf(gap, threshold int64) string {
+	for i, most := range []int64{10, 20, 30, 50} {
+		if gap*100 <= most*threshold {
+			return Bands[i]
+		}
+	}
+	return Bands[4]
+}
+
+// gain is what showing a nudge is expected to earn: the mean of the posterior for
+// its gap band, and the change in profit with its first suggestion or its offered
+// item. nil where there is neither, or a cost is not known.
+func (w *work) gain(d *Decision, o *NudgeOutcome, st standing) *Gain {
+	change, ok := w.change(d, o)
+	if !ok || len(o.Rungs) == 0 {
+		return nil
+	}
+	r := &o.Rungs[st.rung]
+	prior := w.s.Shop.Settings.Prior
+	if prior.IsZero() {
+		prior = snapshot.DefaultPrior
+	}
+	out := &Gain{Band: BandOf(r.Gap, r.Threshold), Profit: change}
+	seen := w.req.Usage[o.Nudge].Bands[out.Band]
+	g := choice.Posterior(change, prior.Accepted, prior.Refused, seen.Shows, seen.Accepted)
+	out.Accepted, out.Shows = g.Accepted, g.Shows
+	return out
+}
+
+func (w *work) change(d *Decision, o *NudgeOutcome) (money.Minor, bool) {
+	for _, offer := range d.Offers {
+		if offer.Nudge != o.Nudge || offer.Accepted {
+			continue
+		}
+		now, known := w.profit(d)
+		if !known {
+			return 0, false
+		}
+		r := *w.req
+		r.Suggest, r.Trace = false, false
+		r.Cart.Lines = append(slices.Clone(r.Cart.Lines), CartLine{SKU: offer.Items[0].SKU, Quantity: offer.Items[0].Quantity, Origin: &Origin{FromOffer, o.Nudge}})
+		with, ok := w.priced(r)
+		if !ok {
+			return 0, false
+		}
+		then, known := w.profit(&with)
+		return then - now, known
+	}
+	suggested := o.Suggestions
+	if suggested == nil {
+		suggested = w.suggestions(d, o, mostWeighed)
+	}
+	if len(suggested) == 0 || suggested[0].Profit == nil {
+		return 0, false
+	}
+	return *suggested[0].Profit, true
+}
