@@ -54,16 +54,22 @@ func Checks(prefix, code string) bool {
 	return checkSign(body[:len(body)-1]) == body[len(body)-1]
 }
 
+// Wrong says which of the things that codes are made by cannot be used, and why.
+type Wrong struct{ Field, Why string }
+
+func (w Wrong) Error() string { return w.Why }
+
 // Generate draws n different codes of so many signs behind a prefix, the last of
-// them the check. The random source is the caller's.
+// them the check. The random source is the caller's. Errors: Wrong, and those of the
+// source.
 func Generate(random io.Reader, prefix string, signs, n int) ([]string, error) {
 	switch {
-	case signs < LeastSigns || signs > MostSigns || len(prefix)+signs > MostLength:
-		return nil, fmt.Errorf("a code needs from %d to %d signs, and at most %d with its prefix", LeastSigns, MostSigns, MostLength)
-	case n < 1 || n > MostAtOnce:
-		return nil, fmt.Errorf("%d codes cannot be made at once; from 1 to %d can", n, MostAtOnce)
 	case !plain(prefix):
-		return nil, errors.New("a prefix has letters, digits and hyphens")
+		return nil, Wrong{"prefix", "a prefix has letters, digits and hyphens"}
+	case signs < LeastSigns || signs > MostSigns || len(prefix)+signs > MostLength:
+		return nil, Wrong{"signs", fmt.Sprintf("a code needs from %d to %d signs, and at most %d with its prefix", LeastSigns, MostSigns, MostLength)}
+	case n < 1 || n > MostAtOnce:
+		return nil, Wrong{"count", fmt.Sprintf("%d codes cannot be made at once; from 1 to %d can", n, MostAtOnce)}
 	}
 	seen := make(map[string]bool, n)
 	out := make([]string, 0, n)

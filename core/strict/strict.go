@@ -28,6 +28,9 @@ func Decode(b []byte, v any, what string, most int) error {
 	if len(b) > most {
 		return Error{what, fmt.Sprintf("%d bytes are too many; at most %d", len(b), most)}
 	}
+	if err := Texts(b); err != nil {
+		return err
+	}
 	dec := json.NewDecoder(bytes.NewReader(b))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(v); err != nil {

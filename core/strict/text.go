@@ -32,12 +32,22 @@ func Texts(b []byte) error {
 	return nil
 }
 
+// Where returns the path of the first string of a document that is a text, "" where there
+// is none.
+func Where(b []byte, text string) string {
+	t := texts{b: b, look: &text}
+	t.value("")
+	return t.found
+}
+
 // texts walks through a document; value and its kin return false where it breaks off.
 type texts struct {
 	b     []byte
 	at    int
 	depth int
 	fault Error
+	look  *string // the text that is looked for, if one is
+	found string
 }
 
 // mostDepth is how deep documents are looked into; deeper ones are no documents of ours.
@@ -74,7 +84,10 @@ func (t *texts) value(path string) bool {
 	case '[':
 		return t.elements(path)
 	case '"':
-		_, ok := t.text(path)
+		s, ok := t.text(path)
+		if ok && t.look != nil && t.found == "" && s == *t.look {
+			t.found = path
+		}
 		return ok
 	}
 	from := t.at

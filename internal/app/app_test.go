@@ -204,6 +204,10 @@ func TestOrdersNeedWhatAnOrderNeeds(t *testing.T) {
 		"idempotency_key":  func(r *app.OrderRequest) { r.Key = "" },
 		"cart.lines":       func(r *app.OrderRequest) { r.Cart.Lines = nil },
 		"cart.destination": func(r *app.OrderRequest) { r.Cart.Destination = nil },
+		"expect_to_pay":    func(r *app.OrderRequest) { r.Charged, r.Expect = true, -5 },
+		"placed_at":        func(r *app.OrderRequest) { r.Charged, r.PlacedAt = true, &time.Time{} },
+		"customer":         func(r *app.OrderRequest) { r.Customer = strings.Repeat("x", 201) },
+		"visit.id":         func(r *app.OrderRequest) { r.Visit.ID = strings.Repeat("x", 101) },
 	} {
 		r := order("x", 1)
 		change(&r)

@@ -162,7 +162,11 @@ func (a *App) GenerateCodes(ctx context.Context, shop, pool, prefix string, sign
 	}
 	made, err := codes.Generate(rand.Reader, prefix, signs, n)
 	if err != nil {
-		return nil, Problem{"count", err.Error()}
+		var field codes.Wrong
+		if errors.As(err, &field) {
+			return nil, Problem{field.Field, field.Why}
+		}
+		return nil, err
 	}
 	return made, a.addCodes(ctx, shop, pool, made)
 }
@@ -181,8 +185,8 @@ func (a *App) ImportCodes(ctx context.Context, shop, pool string, file io.Reader
 }
 
 func (a *App) addCodes(ctx context.Context, shop, pool string, list []string) error {
-	if pool == "" || len(pool) > 40 {
-		return Problem{"pool", "a pool has a name of 1 to 40 characters"}
+	if pool == "" || len(pool) > 40 || strings.TrimSpace(pool) != pool {
+		return Problem{"pool", "a pool has a name of 1 to 40 characters that neither begins nor ends with a space"}
 	}
 	taken, err := a.Store.AddCodes(ctx, shop, pool, list, a.Now().UTC())
 	if errors.Is(err, gorm.ErrDuplicatedKey) {

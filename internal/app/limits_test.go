@@ -114,6 +114,31 @@ func TestAShopperUsesItOnce(t *testing.T) {
 	assert.NoError(t, err)
 }
 
+// The same order, sent several times at one moment, is one order for each of the senders,
+// also where it takes the only use there is.
+func TestTheSameOrderSentTwiceAtOneMomentIsOne(t *testing.T) {
+	a := storetest.Demo(t)
+	limited(t, a, func(d *nudge.Definition) { d.Limits.PerShopper = 1 })
+	with, _ := price(t, a)
+	for round := range 12 {
+		req := order(fmt.Sprint("twice-", round), with)
+		req.Customer = fmt.Sprint("shopper ", round)
+		numbers, errs := make([]int64, 6), make([]error, 6)
+		var all sync.WaitGroup
+		for i := range numbers {
+			all.Go(func() {
+				o, err := a.PlaceOrder(ctx, demo.Shop, req)
+				numbers[i], errs[i] = o.Number, err
+			})
+		}
+		all.Wait()
+		for i := range numbers {
+			require.NoError(t, errs[i])
+			assert.Equal(t, numbers[0], numbers[i])
+		}
+	}
+}
+
 func TestASingleUseCodeIsUsedOnce(t *testing.T) {
 	a := storetest.Demo(t)
 	limited(t, a, func(d *nudge.Definition) { d.Audience.Pool = "winter" })

@@ -51,11 +51,8 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 	if req.Key == "" || len(req.Key) > 200 {
 		return store.Order{}, Problem{"idempotency_key", "an idempotency key of 1 to 200 characters is needed"}
 	}
-	if len(req.Cart.Lines) == 0 {
-		return store.Order{}, Problem{"cart.lines", "an order needs at least one line"}
-	}
-	if req.Cart.Destination == nil {
-		return store.Order{}, Problem{"cart.destination", "an order needs a destination"}
+	if err := req.check(a.Now()); err != nil {
+		return store.Order{}, err
 	}
 	// Whether the shop has charged already is no part of what was ordered: an order
 	// sent again after Agonal was away must be known as the same.
@@ -82,15 +79,59 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 	moment.At = now
 	for range mostTries {
 		o, err := a.price(ctx, snap, req, hash, moment)
-		if errors.Is(err, errTaken) {
+		switch {
+		case errors.Is(err, errTaken):
 			continue // somebody took the last use: decide again without it
-		}
-		if errors.Is(err, gorm.ErrDuplicatedKey) {
-			return a.orderByKey(ctx, shop, req.Key, hash)
+		case errors.Is(err, gorm.ErrDuplicatedKey), errors.As(err, new(QuoteChanged)):
+			// The same order, sent twice at one moment, may have been stored meanwhile; then
+			// it stands, whatever it has used up.
+			if same, found := a.placedMeanwhile(ctx, shop, req.Key, hash); found == nil || errors.Is(found, ErrKeyReused) {
+				return same, found
+			}
 		}
 		return o, err
 	}
 	return store.Order{}, fmt.Errorf("placing the order: %w", errTaken)
+}
+
+// placedMeanwhile is orderByKey once whoever places orders at this moment is done.
+func (a *App) placedMeanwhile(ctx context.Context, shop, key, hash string) (o store.Order, err error) {
+	return o, a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := lockShop(tx, shop); err != nil {
+			return err
+		}
+		o, err = orderByKey(tx, shop, key, hash)
+		return err
+	})
+}
+
+// Bounds of what an order says besides its cart.
+const (
+	mostCustomer = 200
+	mostVisitID  = 100
+	// oldestOrder is how long after it was charged an order may come.
+	oldestOrder = 60 * 24 * time.Hour
+)
+
+// check tells what an order says that no order can say. Errors: Problem.
+func (r *OrderRequest) check(now time.Time) error {
+	switch {
+	case len(r.Cart.Lines) == 0:
+		return Problem{"cart.lines", "an order needs at least one line"}
+	case r.Cart.Destination == nil:
+		return Problem{"cart.destination", "an order needs a destination"}
+	case len(r.Customer) > mostCustomer:
+		return Problem{"customer", fmt.Sprintf("a customer has at most %d characters", mostCustomer)}
+	case len(r.Visit.ID) > mostVisitID:
+		return Problem{"visit.id", fmt.Sprintf("a visit has at most %d characters", mostVisitID)}
+	case r.Expect < 0 || r.Expect > money.Most:
+		return Problem{"expect_to_pay", fmt.Sprintf("%d is no total; from 0 to %d minor units are possible", r.Expect, money.Most)}
+	case r.PlacedAt != nil && !r.Charged:
+		return Problem{"placed_at", "belongs to orders that were charged already"}
+	case r.PlacedAt != nil && (r.PlacedAt.Before(now.Add(-oldestOrder)) || r.PlacedAt.After(now.Add(time.Hour))):
+		return Problem{"placed_at", "lies more than 60 days back, or in the future"}
+	}
+	return nil
 }
 
 // mostTries is how often an order is decided again because a limit was used up
@@ -167,8 +208,12 @@ func (a *App) storeOrder(ctx context.Context, o *store.Order, take func(tx *gorm
 }
 
 func (a *App) orderByKey(ctx context.Context, shop, key, hash string) (store.Order, error) {
+	return orderByKey(a.Store.DB.WithContext(ctx), shop, key, hash)
+}
+
+func orderByKey(db *gorm.DB, shop, key, hash string) (store.Order, error) {
 	var o store.Order
-	err := a.Store.DB.WithContext(ctx).Preload("Rewards").Where("shop_id = ? AND idempotency_key = ?", shop, key).Take(&o).Error
+	err := db.Preload("Rewards").Where("shop_id = ? AND idempotency_key = ?", shop, key).Take(&o).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return o, ErrNotFound
 	}

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"strings"
 	"sync"
 	"time"
 
@@ -34,12 +35,7 @@ const (
 // Saw notes a request to a shop's API: from which origin and page, and what
 // became of it. use is what UseKey gave.
 func (a *App) Saw(use KeyUse, origin, page string, outcome store.SightingOutcome) {
-	if len(origin) > mostSightText {
-		origin = origin[:mostSightText]
-	}
-	if len(page) > mostSightText {
-		page = page[:mostSightText]
-	}
+	origin, page = storable(origin), storable(page)
 	var shops []string
 	if use.Shop != nil {
 		shops = append(shops, use.Shop.Shop.ID)
@@ -79,6 +75,12 @@ func (a *App) Saw(use KeyUse, origin, page string, outcome store.SightingOutcome
 			}
 		}()
 	}
+}
+
+// storable cuts what is only looked at to size, and to what can be stored.
+func storable(s string) string {
+	s = s[:min(len(s), mostSightText)]
+	return strings.ToValidUTF8(strings.ReplaceAll(s, "\x00", ""), "")
 }
 
 func (a *App) flushSightings(ctx context.Context) error {

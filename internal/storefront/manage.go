@@ -3,6 +3,7 @@ package storefront
 import (
 	"errors"
 	"io"
+	"mime"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -11,6 +12,7 @@ import (
 	"agonal.dev/agonal/core/codes"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/strict"
 	"agonal.dev/agonal/internal/app"
 )
 
@@ -20,6 +22,11 @@ const byAPI = "API"
 // managed asks for the secret key.
 func (s *server) managed(h echo.HandlerFunc) echo.HandlerFunc {
 	return s.keyed(func(c *echo.Context) error {
+		for _, p := range c.PathValues() {
+			if why := strict.Text(p.Value); why != "" {
+				return reply(c, problem{Status: http.StatusUnprocessableEntity, Title: "The address cannot be used", Detail: p.Name + ": " + why, Errors: []decide.FieldError{{Field: p.Name, Why: why}}})
+			}
+		}
 		if !callOf(c).secret {
 			return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: "Nudges and codes are managed by the shop's server, with its secret key."})
 		}
@@ -89,7 +96,7 @@ type generateRequest struct {
 func (s *server) addCodes(c *echo.Context) error {
 	k := callOf(c)
 	shop, pool := k.shop.Shop.ID, c.Param("pool")
-	if c.Request().Header.Get("Content-Type") == "text/csv" {
+	if kind, _, _ := mime.ParseMediaType(c.Request().Header.Get("Content-Type")); kind == "text/csv" {
 		n, err := s.app.ImportCodes(k.ctx, shop, pool, http.MaxBytesReader(c.Response(), c.Request().Body, 16<<20))
 		if err != nil {
 			return refuse(c, err)

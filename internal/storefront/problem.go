@@ -1,16 +1,21 @@
 package storefront
 
 import (
+	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"regexp"
+	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/strict"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
@@ -67,20 +72,34 @@ var unknownField = regexp.MustCompile(`unknown field "([^"]*)"`)
 // decode reads a JSON body strictly, naming what is wrong with it. It answers
 // the request and returns false where it cannot be used.
 func decode(c *echo.Context, into any) (bool, error) {
-	body := http.MaxBytesReader(c.Response(), c.Request().Body, MostBody)
-	dec := json.NewDecoder(body)
-	dec.DisallowUnknownFields()
-	err := dec.Decode(into)
+	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, MostBody))
 	if err == nil {
-		if _, more := dec.Token(); errors.Is(more, io.EOF) {
-			return true, nil
+		err = strict.Texts(body)
+	}
+	if err == nil {
+		dec := json.NewDecoder(bytes.NewReader(body))
+		dec.DisallowUnknownFields()
+		if err = dec.Decode(into); err == nil {
+			switch _, more := dec.Token(); {
+			case !errors.Is(more, io.EOF):
+				err = errors.New("something follows after the closing brace")
+			case string(bytes.TrimSpace(body)) == "null":
+				err = errors.New("null is no JSON object")
+			default:
+				return true, nil
+			}
 		}
-		err = errors.New("something follows after the closing brace")
 	}
 	var large *http.MaxBytesError
 	var typ *json.UnmarshalTypeError
+	var text strict.Error
+	var when *time.ParseError
 	status, field, why := http.StatusBadRequest, "body", err.Error()
 	switch m := unknownField.FindStringSubmatch(err.Error()); {
+	case errors.As(err, &text):
+		status, field, why = http.StatusUnprocessableEntity, text.Field, text.Why
+	case errors.As(err, &when):
+		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.Where(body, strings.Trim(when.Value, `"`)), field), "is no moment such as 2026-11-26T09:30:00Z"
 	case errors.As(err, &large):
 		status, why = http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %d KB", MostBody>>10)
 	case errors.Is(err, io.EOF):
