@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -17,6 +18,7 @@ import (
 type sightings struct {
 	mu      sync.Mutex
 	seen    map[sightingKey]*store.Sighting
+	refused map[store.RefusedCall]*store.RefusedCall // by what makes them one
 	flushed time.Time
 }
 
@@ -61,20 +63,50 @@ func (a *App) Saw(use KeyUse, origin, page string, outcome store.SightingOutcome
 			x.Page = page
 		}
 	}
-	due := len(s.seen) > 0 && time.Since(s.flushed) > sightingsEvery
+	s.mu.Unlock()
+	a.flushSoon()
+}
+
+// Refused notes that a call of a shop was refused: an operation, the status of the
+// answer, the field and why.
+func (a *App) Refused(shop, operation string, status int, field, why string) {
+	x := store.RefusedCall{ShopID: shop, Operation: storable(operation), Status: status, Field: storable(field), Why: storable(why)}
+	s := a.sightings
+	s.mu.Lock()
+	if s.refused == nil {
+		s.refused = map[store.RefusedCall]*store.RefusedCall{}
+	}
+	if have := s.refused[x]; have != nil {
+		have.Times++
+		have.At = a.Now().UTC()
+	} else if len(s.refused) < mostSightings {
+		key := x
+		x.Times, x.At = 1, a.Now().UTC()
+		s.refused[key] = &x
+	}
+	s.mu.Unlock()
+	a.flushSoon()
+}
+
+// flushSoon writes down what was gathered, if it is time.
+func (a *App) flushSoon() {
+	s := a.sightings
+	s.mu.Lock()
+	due := len(s.seen)+len(s.refused) > 0 && time.Since(s.flushed) > sightingsEvery
 	if due {
 		s.flushed = time.Now()
 	}
 	s.mu.Unlock()
-	if due {
-		go func() {
-			ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
-			defer cancel()
-			if err := a.flushSightings(ctx); err != nil {
-				a.Log.Warn("writing down who uses keys", "error", err)
-			}
-		}()
+	if !due {
+		return
 	}
+	go func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+		defer cancel()
+		if err := a.flushSightings(ctx); err != nil {
+			a.Log.Warn("writing down who uses keys", "error", err)
+		}
+	}()
 }
 
 // storable cuts what is only looked at to size, and to what can be stored.
@@ -93,7 +125,15 @@ func (a *App) flushSightings(ctx context.Context) error {
 		shops[x.ShopID] = true
 	}
 	s.seen = map[sightingKey]*store.Sighting{}
+	refused := make([]store.RefusedCall, 0, len(s.refused))
+	for _, x := range s.refused {
+		refused = append(refused, *x)
+	}
+	s.refused = nil
 	s.mu.Unlock()
+	if err := a.storeRefusals(ctx, refused); err != nil {
+		return err
+	}
 	if len(rows) == 0 {
 		return nil
 	}
@@ -125,5 +165,56 @@ func (a *App) Sightings(ctx context.Context, shop string) ([]store.Sighting, err
 	}
 	var out []store.Sighting
 	err := a.Store.DB.WithContext(ctx).Where("shop_id = ?", shop).Order("at DESC").Limit(mostSeen).Find(&out).Error
+	return out, err
+}
+
+func (a *App) storeRefusals(ctx context.Context, rows []store.RefusedCall) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	db := a.Store.DB.WithContext(ctx)
+	err := db.Clauses(clause.OnConflict{
+		Columns:   []clause.Column{{Name: "shop_id"}, {Name: "operation"}, {Name: "status"}, {Name: "field"}, {Name: "why"}},
+		DoUpdates: clause.Assignments(map[string]any{"times": gorm.Expr("refusals.times + excluded.times"), "at": gorm.Expr("excluded.at")}),
+	}).CreateInBatches(&rows, 200).Error
+	if err != nil {
+		return err
+	}
+	for _, shop := range shopsOf(rows) {
+		err := db.Exec(`DELETE FROM refusals r WHERE shop_id = ? AND operation <> ? AND at <
+			(SELECT at FROM refusals WHERE shop_id = ? AND operation <> ? ORDER BY at DESC OFFSET ? LIMIT 1)`, shop, store.GivenUp, shop, store.GivenUp, mostSeen).Error
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func shopsOf(rows []store.RefusedCall) []string {
+	var out []string
+	for _, x := range rows {
+		if !slices.Contains(out, x.ShopID) {
+			out = append(out, x.ShopID)
+		}
+	}
+	return out
+}
+
+// GiveUp writes down an order that the shop's server sends no more. Errors: Problem.
+func (a *App) GiveUp(ctx context.Context, shop, key, why string) error {
+	if key == "" || len(key) > 200 {
+		return Problem{"idempotency_key", "an idempotency key of 1 to 200 characters is needed"}
+	}
+	return a.storeRefusals(ctx, []store.RefusedCall{{ShopID: shop, Operation: store.GivenUp, Field: key, Why: storable(why), Times: 1, At: a.Now().UTC()}})
+}
+
+// Refusals lists what a shop's calls were refused for, and orders that were given up, the
+// latest first.
+func (a *App) Refusals(ctx context.Context, shop string) ([]store.RefusedCall, error) {
+	if err := a.flushSightings(ctx); err != nil {
+		return nil, err
+	}
+	var out []store.RefusedCall
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ?", shop).Order("at DESC").Limit(2 * mostSeen).Find(&out).Error
 	return out, err
 }

@@ -15,14 +15,22 @@ import (
 	"agonal.dev/agonal/core/decide"
 )
 
-// client speaks to Agonal through its public API. After a failure it does not
-// ask for a few seconds, so that a hanging Agonal costs a shopper one short wait
-// and not one on every page.
+// client speaks to Agonal through its public API. Where no answer came it does not ask
+// for a few seconds, so that a hanging Agonal costs a shopper one short wait and not one
+// on every page. An answer, whatever it says, costs nobody a wait; and a shopper who has
+// left says nothing about Agonal.
 type client struct {
 	base, publishable, secret string
 	http                      *http.Client
-	quietUntil                atomic.Int64 // Unix nanoseconds
+	decisions, orders         breaker
 }
+
+// breaker keeps one kind of call quiet for a while.
+type breaker struct{ until atomic.Int64 } // Unix nanoseconds
+
+func (b *breaker) quiet() bool { return time.Now().UnixNano() < b.until.Load() }
+
+func (b *breaker) open() { b.until.Store(time.Now().Add(quietFor).UnixNano()) }
 
 const (
 	decideWithin = 900 * time.Millisecond
@@ -32,6 +40,14 @@ const (
 
 // errAway says that Agonal cannot be reached, or fails.
 var errAway = errors.New("agonal cannot be reached")
+
+// errSilent says, besides, that no answer came.
+var errSilent = errors.New("no answer came")
+
+// failure is an answer by which Agonal says that it failed.
+type failure struct{ Status int }
+
+func (f failure) Error() string { return fmt.Sprintf("agonal failed with status %d", f.Status) }
 
 // refusal is a problem that Agonal answered (RFC 9457).
 type refusal struct {
@@ -64,19 +80,23 @@ func (c *client) call(ctx context.Context, within time.Duration, method, path, k
 	req.Header.Set("Content-Type", "application/json")
 	res, err := c.http.Do(req)
 	if err != nil {
-		return away(err)
+		return errors.Join(errAway, errSilent, err)
 	}
 	defer func() { _ = res.Body.Close() }()
 	b, err := io.ReadAll(io.LimitReader(res.Body, 64<<20))
-	if err != nil || res.StatusCode >= 500 {
-		return away(fmt.Errorf("status %d, %w", res.StatusCode, errors.Join(err, errAway)))
-	}
-	if res.StatusCode >= 400 {
-		var r refusal
-		if json.Unmarshal(b, &r) != nil {
-			return away(fmt.Errorf("status %d", res.StatusCode))
-		}
+	switch {
+	case err != nil:
+		return errors.Join(errAway, errSilent, err)
+	case res.StatusCode >= 500:
+		return away(failure{res.StatusCode})
+	case res.StatusCode >= 400:
+		r := refusal{Title: http.StatusText(res.StatusCode)}
+		_ = json.Unmarshal(b, &r) // something between us and Agonal may have answered
+		r.Status = res.StatusCode
 		return r
+	}
+	if into == nil {
+		return nil
 	}
 	if err := json.Unmarshal(b, into); err != nil {
 		return away(err)
@@ -85,13 +105,13 @@ func (c *client) call(ctx context.Context, within time.Duration, method, path, k
 }
 
 // waited is a call that a shopper waits for.
-func (c *client) waited(ctx context.Context, within time.Duration, method, path, key string, body, into any) error {
-	if time.Now().UnixNano() < c.quietUntil.Load() {
+func (c *client) waited(ctx context.Context, b *breaker, within time.Duration, method, path, key string, body, into any) error {
+	if b.quiet() {
 		return errAway
 	}
 	err := c.call(ctx, within, method, path, key, body, into)
-	if errors.Is(err, errAway) {
-		c.quietUntil.Store(time.Now().Add(quietFor).UnixNano())
+	if errors.Is(err, errSilent) && ctx.Err() == nil {
+		b.open()
 	}
 	return err
 }
@@ -100,7 +120,7 @@ func away(err error) error { return errors.Join(errAway, err) }
 
 func (c *client) decide(ctx context.Context, r decide.Request) (decide.Decision, error) {
 	var d decide.Decision
-	return d, c.waited(ctx, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, &d)
+	return d, c.waited(ctx, &c.decisions, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, &d)
 }
 
 // placed is what Agonal answers to an order.
@@ -110,7 +130,27 @@ type placed struct {
 
 func (c *client) order(ctx context.Context, o orderRequest) (placed, error) {
 	var p placed
-	return p, c.waited(ctx, orderWithin, http.MethodPost, "/v1/orders", c.secret, o, &p)
+	return p, c.waited(ctx, &c.orders, orderWithin, http.MethodPost, "/v1/orders", c.secret, o, &p)
+}
+
+// deliver is order for what the ledger sends, apart from the shoppers' way.
+func (c *client) deliver(ctx context.Context, o orderRequest) (placed, error) {
+	var p placed
+	return p, c.call(ctx, orderWithin, http.MethodPost, "/v1/orders", c.secret, o, &p)
+}
+
+// givenUp is an order that the ledger sends no more.
+type givenUp struct {
+	Key      string     `json:"idempotency_key"`
+	Why      string     `json:"why"`
+	Charged  int64      `json:"charged"`
+	Currency string     `json:"currency,omitempty"`
+	PlacedAt *time.Time `json:"placed_at,omitempty"`
+}
+
+// giveUp tells the merchant of an order that is sent no more.
+func (c *client) giveUp(ctx context.Context, g givenUp) error {
+	return c.call(ctx, orderWithin, http.MethodPost, "/v1/orders/given-up", c.secret, g, nil)
 }
 
 // orderRequest is the API's order.

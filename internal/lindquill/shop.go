@@ -196,6 +196,7 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		v.cart = parseCart(readCookie(c, "lq_cart"))
 		v.cart.Codes = strings.FieldsFunc(readCookie(c, "lq_codes"), func(r rune) bool { return r == ' ' })
+		v.cart.Codes = slices.DeleteFunc(v.cart.Codes, func(s string) bool { return !readable(s) })
 		v.cart.Codes = v.cart.Codes[:min(len(v.cart.Codes), mostCodes)]
 		v.cart.Destination = &decide.Destination{Country: country}
 		v.dropUnsold()
@@ -258,7 +259,7 @@ func parseCart(s string) decide.Cart {
 	for _, part := range strings.Split(s, "|") {
 		sku, n, ok := strings.Cut(part, ":")
 		q, err := strconv.ParseInt(n, 10, 64)
-		if ok && err == nil && q > 0 && q <= decide.MostQuantity && len(out.Lines) < mostCartLines {
+		if ok && err == nil && readable(sku) && q > 0 && q <= decide.MostQuantity && len(out.Lines) < mostCartLines {
 			out.Lines = append(out.Lines, decide.CartLine{SKU: sku, Quantity: q})
 		}
 	}
@@ -279,7 +280,7 @@ func parseVisit(s string) decide.Visit {
 		Reached []decide.RungRef  `json:"reached"`
 		Shown   []decide.ShownRef `json:"shown"`
 	}
-	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || len(v.Reached) > 60 || len(v.Shown) > 60 {
+	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || len(v.Reached) > 60 || len(v.Shown) > 60 || !readable(s) || !readable(v.ID) {
 		return decide.Visit{}
 	}
 	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown}

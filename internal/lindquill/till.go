@@ -14,6 +14,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
 
@@ -164,8 +166,12 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 		return s.showTill(c, http.StatusOK, view)
 	}
 	for field, say := range map[string]string{"name": "Your name is needed for the parcel.", "street": "Street and number are needed.", "postcode": "A postcode is needed.", "city": "A town is needed."} {
-		if x := c.FormValue(field); strings.TrimSpace(x) == "" || len(x) > 200 {
+		x := c.FormValue(field)
+		switch {
+		case strings.TrimSpace(x) == "" || len(x) > 200:
 			view.Errors[field] = say
+		case !readable(x):
+			view.Errors[field] = "This holds a character that cannot be printed on a parcel; type it again."
 		}
 	}
 	if len(view.Errors) > 0 {
@@ -181,6 +187,11 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 		return s.showTill(c, http.StatusUnprocessableEntity, view)
 	}
 	return s.place(c, view, expect, c.FormValue("quote"))
+}
+
+// readable tells whether a text is made of characters that can be written down.
+func readable(s string) bool {
+	return utf8.ValidString(s) && !strings.ContainsFunc(s, unicode.IsControl)
 }
 
 // moveTo sends the order to another country; false where it goes there already.

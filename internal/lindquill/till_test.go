@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -113,19 +114,112 @@ func TestWhatAgonalDoesNotHaveIsSentUntilItDoes(t *testing.T) {
 	assert.Empty(t, l.waiting())
 }
 
-func TestAfterAFailureNobodyWaitsAgainForAWhile(t *testing.T) {
-	var calls atomic.Int64
+// answering is Agonal answering everything with a status, or nothing for a while.
+func answering(t *testing.T, status int, after time.Duration) (*client, *atomic.Int64) {
+	calls := &atomic.Int64{}
 	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		calls.Add(1)
-		w.WriteHeader(http.StatusInternalServerError)
+		select {
+		case <-r.Context().Done():
+		case <-time.After(after):
+		}
+		w.WriteHeader(status)
 	}))
-	defer srv.Close()
-	c := &client{base: srv.URL, http: srv.Client()}
+	t.Cleanup(srv.Close)
+	return &client{base: srv.URL, http: srv.Client()}, calls
+}
+
+func TestWhereNoAnswerComesNobodyWaitsAgainForAWhile(t *testing.T) {
+	c, calls := answering(t, http.StatusOK, 2*decideWithin)
 	for range 5 {
 		_, err := c.decide(t.Context(), decide.Request{})
 		assert.ErrorIs(t, err, errAway)
 	}
 	assert.Equal(t, int64(1), calls.Load())
+}
+
+// What is answered costs nobody a wait, so that no answer keeps the shop from asking for
+// the next shopper: neither a refusal nor a failure.
+func TestNoAnswerKeepsOthersFromAsking(t *testing.T) {
+	for _, status := range []int{http.StatusUnprocessableEntity, http.StatusTooManyRequests, http.StatusInternalServerError, http.StatusServiceUnavailable} {
+		c, calls := answering(t, status, 0)
+		for range 5 {
+			_, err := c.decide(t.Context(), decide.Request{})
+			assert.Error(t, err)
+			_, err = c.order(t.Context(), orderRequest{})
+			assert.Error(t, err)
+		}
+		assert.Equal(t, int64(10), calls.Load(), status)
+	}
+}
+
+func TestAShopperWhoLeavesEarlyKeepsNobodyFromAsking(t *testing.T) {
+	c, calls := answering(t, http.StatusOK, decideWithin/2)
+	for range 5 {
+		ctx, leave := context.WithTimeout(t.Context(), 20*time.Millisecond)
+		_, err := c.decide(ctx, decide.Request{})
+		leave()
+		assert.Error(t, err)
+	}
+	assert.Equal(t, int64(5), calls.Load())
+}
+
+// An order that Agonal refuses is sent once, one that it fails at some times, each later
+// than the last; the merchant is told of both, and others are sent meanwhile.
+func TestAnOrderThatIsNoUseIsGivenUpAndTold(t *testing.T) {
+	var mu sync.Mutex
+	sent, told := map[string]int{}, map[string]string{}
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		if r.URL.Path == "/v1/orders/given-up" {
+			var g givenUp
+			_ = json.NewDecoder(r.Body).Decode(&g)
+			told[g.Key] = g.Why
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
+		var o orderRequest
+		_ = json.NewDecoder(r.Body).Decode(&o)
+		sent[o.Key]++
+		switch o.Key {
+		case "poison":
+			w.WriteHeader(http.StatusInternalServerError)
+		case "refused":
+			w.WriteHeader(http.StatusUnprocessableEntity)
+			_ = json.NewEncoder(w).Encode(refusal{Title: "The request cannot be used", Detail: "customer: holds a NUL character"})
+		default:
+			w.WriteHeader(http.StatusCreated)
+			_ = json.NewEncoder(w).Encode(placed{Number: 1001})
+		}
+	}))
+	defer srv.Close()
+	name := filepath.Join(t.TempDir(), "o.jsonl")
+	l, err := openLedger(name, &client{base: srv.URL, http: srv.Client()}, quiet())
+	require.NoError(t, err)
+	l.every = time.Millisecond
+	for _, key := range []string{"poison", "refused", "fine"} {
+		require.NoError(t, l.put(record{Order: orderRequest{Key: key, Charged: true}, Away: true, Total: "€5.00"}))
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	defer stop()
+	go l.deliver(ctx)
+	require.Eventually(t, func() bool { mu.Lock(); defer mu.Unlock(); return len(told) == 2 }, 60*time.Second, 5*time.Millisecond)
+	mu.Lock()
+	defer mu.Unlock()
+	assert.Equal(t, map[string]int{"poison": mostFailures, "refused": 1, "fine": 1}, sent)
+	assert.Contains(t, told["poison"], "status 500")
+	assert.Contains(t, told["refused"], "holds a NUL character")
+	assert.Eventually(t, func() bool { return len(l.waiting())+len(l.untold()) == 0 }, 10*time.Second, time.Millisecond)
+}
+
+func TestWhatCannotBeWrittenDownIsNotSent(t *testing.T) {
+	assert.True(t, readable("Łucja Ferro 🖋"))
+	for _, s := range []string{"a\x00b", "a\nb", "\xff"} {
+		assert.False(t, readable(s))
+	}
+	assert.Empty(t, parseVisit(`{"id":"a\u0000b"}`).ID)
+	assert.Equal(t, "v1", parseVisit(`{"id":"v1"}`).ID)
 }
 
 func TestOneOrderIsPlacedAtATime(t *testing.T) {

@@ -22,6 +22,8 @@ type connectionView struct {
 	Made      *once  // a key that was just made, shown this once
 	Origins   string // as typed, one a line
 	Seen      []seenRow
+	GivenUp   []refusedRow // orders that the shop's server sends no more
+	Refused   []refusedRow
 	Snippet   string
 	Err       map[string]string
 	NewName   string
@@ -40,6 +42,12 @@ type seenRow struct {
 	Who, Page, When, Outcome, What string
 	Good                           bool
 	Times                          int64
+}
+
+// refusedRow is what was refused, or an order that was given up.
+type refusedRow struct {
+	What, Field, Why, When string
+	Times                  int64
 }
 
 type overlapView struct{ Value, Name string }
@@ -77,6 +85,18 @@ func (s *server) showConnection(c *echo.Context, status int, v *connectionView) 
 	}
 	for _, x := range seen {
 		v.Seen = append(v.Seen, seenRowOf(h, x))
+	}
+	refused, err := s.app.Refusals(ctx, h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	for _, x := range refused {
+		row := refusedRow{What: x.Operation, Field: x.Field, Why: x.Why, When: h.day(x.At), Times: x.Times}
+		if x.Operation == store.GivenUp {
+			v.GivenUp = append(v.GivenUp, row)
+		} else {
+			v.Refused = append(v.Refused, row)
+		}
 	}
 	for i, o := range app.Overlaps {
 		v.Overlaps = append(v.Overlaps, overlapView{o.String(), overlapNames[i]})

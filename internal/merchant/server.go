@@ -18,6 +18,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/strict"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
@@ -63,7 +64,7 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 		http.Error(w, "The database does not answer. Nothing was changed; load the page again in a moment.", http.StatusServiceUnavailable)
 	}
 	e.GET("/assets/*", assets(cfg.Dist))
-	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), secure, s.bounded, middleware.CSRFWithConfig(middleware.CSRFConfig{
+	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), secure, s.bounded, s.storable, middleware.CSRFWithConfig(middleware.CSRFConfig{
 		TokenLookup: "header:X-CSRF-Token,form:csrf", ContextKey: "csrf", CookieName: "agonal_csrf", CookiePath: "/",
 		CookieHTTPOnly: true, CookieSameSite: http.SameSiteLaxMode,
 		ErrorHandler: func(c *echo.Context, _ error) error {
@@ -205,7 +206,54 @@ func (s *server) bounded(next echo.HandlerFunc) echo.HandlerFunc {
 		if r.ContentLength > MostUpload {
 			return s.oops(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("This is %d MB; at most 32 MB can be brought in at once. Split the file by product.", r.ContentLength>>20))
 		}
-		r.Body = http.MaxBytesReader(c.Response(), r.Body, MostUpload)
+		most := int64(MostStrangersForm)
+		if _, ok := s.whoIs(c); ok {
+			if most = MostForm; strings.HasSuffix(r.URL.Path, "/shop/import") || strings.HasSuffix(r.URL.Path, "/shop/regions") {
+				most = MostUpload
+			}
+		}
+		r.Body = http.MaxBytesReader(c.Response(), r.Body, most)
+		return next(c)
+	}
+}
+
+// The largest forms, in bytes, besides a file that is brought in; the second of who is
+// not signed in. Of a file so much is kept in memory, the rest on disk.
+const (
+	MostForm          = 1 << 20
+	MostStrangersForm = 64 << 10
+)
+
+// storable refuses text that the database cannot hold, and names the field: in the
+// address, its query and the form.
+func (s *server) storable(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		if strict.Text(r.URL.Path) != "" {
+			return s.oops(c, http.StatusNotFound, "There is no such page here.")
+		}
+		if r.Method == http.MethodPost {
+			err := r.ParseForm()
+			if strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/form-data") {
+				err = r.ParseMultipartForm(MostForm)
+			}
+			var large *http.MaxBytesError
+			switch {
+			case errors.As(err, &large):
+				return s.oops(c, http.StatusRequestEntityTooLarge, "This is larger than any form here. Nothing was changed.")
+			case err != nil:
+				return s.oops(c, http.StatusBadRequest, "What was sent is no form, or larger than any form here. Load the page again and repeat what you did.")
+			}
+		}
+		for _, values := range []url.Values{r.URL.Query(), r.PostForm} {
+			for field, all := range values {
+				for _, v := range all {
+					if why := strict.Text(v); why != "" {
+						return s.oops(c, http.StatusUnprocessableEntity, fmt.Sprintf("The field “%s” %s. Nothing was changed; type it again.", strings.ToValidUTF8(field, "?"), why))
+					}
+				}
+			}
+		}
 		return next(c)
 	}
 }

@@ -82,6 +82,24 @@ type Sighting struct {
 	At      time.Time
 }
 
+// RefusedCall is why calls of a shop were refused lately; of an order that the shop's server
+// gave up, Field is its idempotency key.
+type RefusedCall struct {
+	ShopID    string `gorm:"primaryKey"`
+	Operation string `gorm:"primaryKey"` // such as POST /v1/orders, or GivenUp
+	Status    int    `gorm:"primaryKey"` // of the answer; of a given-up order 0
+	Field     string `gorm:"primaryKey"`
+	Why       string `gorm:"primaryKey"`
+	Times     int64
+	At        time.Time
+}
+
+// TableName is the table's name.
+func (RefusedCall) TableName() string { return "refusals" }
+
+// GivenUp is the operation of orders that a shop's server sends no more.
+const GivenUp = "order given up"
+
 // SightingOutcome is what became of a request.
 type SightingOutcome string
 

@@ -105,8 +105,8 @@ func TestBadBodiesAreRefusedByName(t *testing.T) {
 		"truncated":     {goodBody[:40], 400, "breaks off"},
 		"not JSON":      {"cart=1", 400, "invalid character"},
 		"two documents": {goodBody + goodBody, 400, "something follows"},
-		"deep":          {`{"cart":` + strings.Repeat("[", 100_000), 400, "body"},
-		"huge":          {`{"cart":{"lines":[` + strings.Repeat(`{"sku":"HARBLU-30","quantity":1},`, 20_000) + `]}}`, 413, "larger than 256 KB"},
+		"deep":          {`{"cart":` + strings.Repeat("[", 50_000), 400, "body"},
+		"huge":          {`{"cart":{"lines":[` + strings.Repeat(`{"sku":"HARBLU-30","quantity":1},`, 20_000) + `]}}`, 413, "larger than 64 KB"},
 		"unknown field": {strings.Replace(goodBody, `"cart"`, `"basket"`, 1), 422, "basket"},
 		"wrong type":    {strings.Replace(goodBody, `"quantity":3`, `"quantity":"three"`, 1), 422, "quantity"},
 		"half a piece":  {strings.Replace(goodBody, `"quantity":3`, `"quantity":1.5`, 1), 422, "quantity"},
@@ -129,6 +129,25 @@ func TestBadBodiesAreRefusedByName(t *testing.T) {
 		assert.Equal(t, "application/problem+json", rec.Header().Get("Content-Type"), name)
 		assert.Contains(t, rec.Body.String(), c.want, name)
 	}
+}
+
+// What the shop's server sends no more, and what it was refused, the merchant sees.
+func TestWhatIsRefusedAndGivenUpIsWrittenDown(t *testing.T) {
+	a := newAPI(t)
+	assert.Equal(t, http.StatusUnprocessableEntity, a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, `{"idempotency_key":"k","customer":"a\u0000"}`).Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, a.call(t, http.MethodPost, "/v1/orders/given-up", demo.SecretKey, `{"idempotency_key":"","why":"x"}`).Code)
+	assert.Equal(t, http.StatusForbidden, a.call(t, http.MethodPost, "/v1/orders/given-up", demo.PublishableKey, `{"idempotency_key":"k","why":"x"}`).Code)
+	for range 2 { // told twice, it is one
+		assert.Equal(t, http.StatusNoContent, a.call(t, http.MethodPost, "/v1/orders/given-up", demo.SecretKey, `{"idempotency_key":"k7","why":"failed 12 times","charged":4200,"currency":"EUR"}`).Code)
+	}
+	rows, err := a.app.Refusals(context.Background(), demo.Shop)
+	require.NoError(t, err)
+	said := map[string]string{}
+	for _, x := range rows {
+		said[x.Operation+" "+x.Field] = x.Why
+	}
+	assert.Equal(t, "holds a NUL character, which cannot be stored", said["POST /v1/orders customer"])
+	assert.Equal(t, "€42.00: failed 12 times", said["order given up k7"])
 }
 
 func TestKeysAndOrigins(t *testing.T) {

@@ -92,6 +92,35 @@ func (s *server) orders(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, orderReply{o.Number, o.ToPay, string(o.Currency)})
 }
 
+// givenUpRequest is an order that the shop's server has charged and sends no more.
+type givenUpRequest struct {
+	Key      string         `json:"idempotency_key"`
+	Why      string         `json:"why"`
+	Charged  money.Minor    `json:"charged"`
+	Currency money.Currency `json:"currency,omitempty"`
+	PlacedAt *time.Time     `json:"placed_at,omitempty"`
+}
+
+// givenUp puts an order on the list that the merchant sees.
+func (s *server) givenUp(c *echo.Context) error {
+	k := callOf(c)
+	if !k.secret {
+		return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: "Orders are given up by the shop's server, with its secret key."})
+	}
+	var req givenUpRequest
+	if ok, err := decode(c, &req); !ok {
+		return err
+	}
+	why := req.Why
+	if req.Currency != "" {
+		why = money.Format(money.Amount{Minor: req.Charged, Currency: req.Currency}, k.shop.Shop.Locale) + ": " + why
+	}
+	if err := s.app.GiveUp(k.ctx, k.shop.Shop.ID, req.Key, why); err != nil {
+		return fail(c, err, problem{})
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
 // catalogueReply is what a storefront needs to show goods and list prices. What
 // goods and parcels cost the shop is left out: the key is in every page.
 type catalogueReply struct {

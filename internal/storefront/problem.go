@@ -32,9 +32,18 @@ type problem struct {
 	Changes  []string         `json:"changes,omitempty"`
 }
 
+// reply answers with a problem, and notes for the shop what was refused and why. That a
+// total has changed, or somebody asks too often, is no fault to look into.
 func reply(c *echo.Context, p problem) error {
 	if p.Type == "" {
 		p.Type = "about:blank"
+	}
+	if k := callOf(c); k != nil && p.Status != http.StatusTooManyRequests && p.Decision == nil {
+		at := decide.FieldError{Why: cmp.Or(p.Detail, p.Title)}
+		if len(p.Errors) > 0 {
+			at = p.Errors[0]
+		}
+		k.app.Refused(k.shop.Shop.ID, c.Request().Method+" "+c.Path(), p.Status, at.Field, at.Why)
 	}
 	b, err := json.Marshal(p)
 	if err != nil {

@@ -29,7 +29,7 @@ type Config struct {
 const unknownPerSecond = 5
 
 // MostBody is the largest request body, in bytes.
-const MostBody = 256 << 10
+const MostBody = 64 << 10
 
 type server struct {
 	app   *app.App
@@ -59,7 +59,7 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	e.GET("/openapi.json", openAPI)
 	v1 := e.Group("/v1", s.origin)
 	for path, h := range map[string]echo.HandlerFunc{
-		"/decisions": s.decisions, "/events": s.events, "/orders": s.orders,
+		"/decisions": s.decisions, "/events": s.events, "/orders": s.orders, "/orders/given-up": s.givenUp,
 	} {
 		v1.POST(path, s.keyed(h))
 		v1.OPTIONS(path, preflight)
@@ -98,6 +98,7 @@ func preflight(c *echo.Context) error {
 // call is a request with its shop and key looked up.
 type call struct {
 	*echo.Context
+	app    *app.App
 	ctx    context.Context
 	shop   *app.ShopSnapshot
 	secret bool
@@ -149,7 +150,7 @@ func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc {
 				return reply(c, problem{Status: http.StatusTooManyRequests, Title: "Too many requests", Detail: "Wait a second and try again."})
 			}
 		}
-		c.Set(callKey, &call{Context: c, ctx: r.Context(), shop: use.Shop, secret: use.Secret})
+		c.Set(callKey, &call{Context: c, app: s.app, ctx: r.Context(), shop: use.Shop, secret: use.Secret})
 		return h(c)
 	}
 }

@@ -16,6 +16,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/strict"
 )
 
 // Limits of a file.
@@ -196,6 +197,9 @@ func (rd *reader) row(line int, row []string) {
 	for col, i := range rd.cols {
 		if formula(row[i]) && !numberColumn(col) {
 			rd.fail(line, col, "%q would run as a formula in a spreadsheet; take the first sign away", clip(row[i]))
+		}
+		if why := strict.Text(row[i]); why != "" {
+			rd.fail(line, col, "the cell %s", why)
 		}
 		if len(row[i]) > 5000 {
 			rd.fail(line, col, "the cell has more than 5,000 bytes")

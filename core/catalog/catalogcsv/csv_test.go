@@ -43,6 +43,7 @@ func TestFaultsNameLineColumnAndWhatToDo(t *testing.T) {
 		"formula":         {header + "ink,=1+1,INK,1.00,,,,\n", "would run as a formula"},
 		"formula at":      {header + "ink,Ink,@SUM(A1),1.00,,,,\n", "would run as a formula"},
 		"other encoding":  {header + "ink,Gr\xfcn,INK,1.00,,,,\n", "line 2: This is not UTF-8"},
+		"a NUL":           {header + "ink,In\x00k,INK,1.00,,,,\n", "line 2, title: the cell holds a NUL character"},
 		"cells missing":   {header + "ink,Ink\n", "line 2: the row has 2 cells, the header has 8"},
 		"bad id":          {header + "Ink Blue,Ink,INK,1.00,,,,\n", "is not a product id"},
 		"half an option":  {header + "ink,Ink,INK,1.00,,,size,\n", "needs both a name and a value"},
