@@ -12,7 +12,6 @@ import (
 	"net/mail"
 	"strings"
 	"sync"
-	"time"
 	"unicode/utf8"
 
 	"github.com/google/uuid"
@@ -67,18 +66,16 @@ func passwordIs(password, hash string) bool {
 // decoy is checked for addresses nobody has, so that they take as long.
 var decoy = sync.OnceValue(func() string { return HashPassword("nobody") })
 
-// ErrTooManyAttempts says that sign-in must wait.
-type ErrTooManyAttempts struct{ Wait time.Duration }
-
-func (e ErrTooManyAttempts) Error() string {
-	return fmt.Sprintf("Too many attempts. Try again in %d minutes.", int(e.Wait.Minutes())+1)
-}
-
 // SignIn checks an address and password. Wrong ones give a Problem that does not
 // say which of the two is wrong; many in a row give ErrTooManyAttempts.
 func (a *App) SignIn(ctx context.Context, email, password, from string) (store.Account, error) {
+	wrong := Problem{"password", "This address and password do not belong together."}
 	email = strings.ToLower(strings.TrimSpace(email))
-	if wait := a.throttle.wait(a.Now(), email, from); wait > 0 {
+	if len(email) > mostEmail || len(password) > mostPassword {
+		return store.Account{}, wrong
+	}
+	right, wait := a.throttle.begin(a.Now(), email, from)
+	if wait > 0 {
 		return store.Account{}, ErrTooManyAttempts{wait}
 	}
 	var acc store.Account
@@ -90,11 +87,14 @@ func (a *App) SignIn(ctx context.Context, email, password, from string) (store.A
 	if hash == "" {
 		hash = decoy()
 	}
-	if len(password) > mostPassword || !passwordIs(password, hash) || acc.PasswordHash == "" {
-		a.throttle.failed(a.Now(), email, from)
-		return store.Account{}, Problem{"password", "This address and password do not belong together."}
+	var is bool
+	if err := a.hashing.do(ctx, func() { is = passwordIs(password, hash) }); err != nil {
+		return store.Account{}, err
 	}
-	a.throttle.succeeded(email, from)
+	if !is || acc.PasswordHash == "" {
+		return store.Account{}, wrong
+	}
+	right()
 	return acc, nil
 }
 
@@ -158,7 +158,10 @@ func (a *App) CreateAccount(ctx context.Context, email, name, password string) (
 	if err := goodPassword(password); err != nil {
 		return store.Account{}, err
 	}
-	acc := store.Account{ID: uuid.New(), Email: email, Name: name, PasswordHash: HashPassword(password), CreatedAt: a.Now().UTC()}
+	acc := store.Account{ID: uuid.New(), Email: email, Name: name, CreatedAt: a.Now().UTC()}
+	if err := a.hashing.do(ctx, func() { acc.PasswordHash = HashPassword(password) }); err != nil {
+		return store.Account{}, err
+	}
 	err = a.Store.DB.WithContext(ctx).Create(&acc).Error
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		return store.Account{}, Problem{"email", "Somebody has an account with this address. Sign in with it, or use another address."}
@@ -188,70 +191,4 @@ func goodPassword(password string) error {
 func HashKey(key string) string {
 	sum := sha256.Sum256([]byte(key))
 	return hex.EncodeToString(sum[:])
-}
-
-// throttle slows down guessing: after five failures for an address or from a
-// network address within a quarter of an hour, sign-in waits until it is over.
-type throttle struct {
-	mu   sync.Mutex
-	runs map[string]run
-}
-
-type run struct {
-	failures int
-	since    time.Time
-}
-
-const (
-	throttleAfter = 5
-	throttleTime  = 15 * time.Minute
-	// throttleKeys bounds the memory that guessing can take.
-	throttleKeys = 10_000
-)
-
-func newThrottle() *throttle { return &throttle{runs: map[string]run{}} }
-
-func (t *throttle) wait(now time.Time, keys ...string) time.Duration {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	var longest time.Duration
-	for i, k := range keys {
-		r, ok := t.runs[k]
-		if !ok {
-			continue
-		}
-		// A network address may be shared: it gets four times as many attempts.
-		if limit := throttleAfter << (2 * i); r.failures >= limit {
-			longest = max(longest, throttleTime-now.Sub(r.since))
-		}
-	}
-	return longest
-}
-
-func (t *throttle) failed(now time.Time, keys ...string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if len(t.runs) > throttleKeys {
-		for k, r := range t.runs {
-			if now.Sub(r.since) > throttleTime {
-				delete(t.runs, k)
-			}
-		}
-	}
-	for _, k := range keys {
-		r := t.runs[k]
-		if now.Sub(r.since) > throttleTime {
-			r = run{since: now}
-		}
-		r.failures++
-		t.runs[k] = r
-	}
-}
-
-func (t *throttle) succeeded(keys ...string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	for _, k := range keys {
-		delete(t.runs, k)
-	}
 }

@@ -17,6 +17,7 @@ type App struct {
 	Now       func() time.Time
 	Log       *slog.Logger
 	throttle  *throttle
+	hashing   *hashing
 	ring      *keyring
 	sightings *sightings
 	jobs      JobQueue
@@ -26,7 +27,7 @@ type App struct {
 // New makes an application on a store.
 func New(s *store.Store, log *slog.Logger) *App {
 	a := &App{
-		Store: s, Now: time.Now, Log: log, throttle: newThrottle(), usage: &usageCache{byShop: map[string]*usageEntry{}},
+		Store: s, Now: time.Now, Log: log, throttle: newThrottle(), hashing: newHashing(), usage: &usageCache{byShop: map[string]*usageEntry{}},
 		ring: &keyring{store: s}, sightings: &sightings{seen: map[sightingKey]*store.Sighting{}},
 	}
 	a.Snapshots = newSnapshots(s, a.ring, log)

@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"sync"
@@ -263,8 +264,78 @@ func TestSignInSlowsGuessingDown(t *testing.T) {
 	_, err = a.SignIn(ctx, demo.Email, demo.Password, "10.0.0.2")
 	var wait app.ErrTooManyAttempts
 	require.ErrorAs(t, err, &wait)
+	assert.Greater(t, wait.Seconds(), 800)
+	_, err = a.SignIn(ctx, demo.Email, demo.Password, "10.0.0.1")
+	assert.NoError(t, err, "from elsewhere the right person comes in")
+	_, err = a.SignIn(ctx, demo.Email, demo.Password, "10.0.0.2")
+	assert.ErrorAs(t, err, &wait, "and that resets nothing for who guesses")
 	a.Now = func() time.Time { return time.Now().Add(16 * time.Minute) }
 	_, err = a.SignIn(ctx, demo.Email, demo.Password, "10.0.0.2")
+	assert.NoError(t, err)
+}
+
+// Guesses that come all at once are counted before any password is looked at.
+func TestGuessesAtOnceAreManyGuesses(t *testing.T) {
+	a := storetest.Demo(t)
+	var looked, waited atomic.Int64
+	var all sync.WaitGroup
+	for range 64 {
+		all.Go(func() {
+			_, err := a.SignIn(ctx, demo.Email, "wrong", "10.0.0.3")
+			var wait app.ErrTooManyAttempts
+			if errors.As(err, &wait) {
+				waited.Add(1)
+			} else {
+				looked.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	assert.LessOrEqual(t, looked.Load(), int64(5))
+	assert.GreaterOrEqual(t, waited.Load(), int64(59))
+}
+
+// Signing in to an account of one's own does not let one guess on from there.
+func TestOnesOwnAccountResetsNothingForOthers(t *testing.T) {
+	a := storetest.Demo(t)
+	for i := range 20 {
+		_, err := a.SignIn(ctx, fmt.Sprintf("nobody-%d@lindquill.example", i%7), "wrong", "10.0.0.4")
+		require.Error(t, err)
+		var wait app.ErrTooManyAttempts
+		if errors.As(err, &wait) {
+			t.Fatalf("waits after %d attempts", i)
+		}
+		if i == 10 {
+			_, err := a.SignIn(ctx, demo.Email, demo.Password, "10.0.0.4")
+			require.NoError(t, err)
+		}
+	}
+	_, err := a.SignIn(ctx, "nobody-8@lindquill.example", "wrong", "10.0.0.4")
+	assert.ErrorAs(t, err, &app.ErrTooManyAttempts{})
+}
+
+// An account that is guessed at from everywhere answers more slowly, but its owner comes
+// in within half a minute.
+func TestAnAccountIsNeverLocked(t *testing.T) {
+	a := storetest.Demo(t)
+	now := time.Now()
+	a.Now = func() time.Time { return now }
+	var wait app.ErrTooManyAttempts
+	slowed := false
+	for i := range 60 {
+		_, err := a.SignIn(ctx, demo.Email, "wrong", fmt.Sprintf("10.1.0.%d", i))
+		if errors.As(err, &wait) {
+			slowed = true
+			assert.LessOrEqual(t, wait.Seconds(), 31)
+			now = now.Add(wait.Wait)
+		}
+	}
+	assert.True(t, slowed)
+	_, err := a.SignIn(ctx, demo.Email, demo.Password, "10.2.0.1")
+	if errors.As(err, &wait) {
+		now = now.Add(wait.Wait)
+		_, err = a.SignIn(ctx, demo.Email, demo.Password, "10.2.0.1")
+	}
 	assert.NoError(t, err)
 }
 

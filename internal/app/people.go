@@ -189,13 +189,21 @@ func (a *App) ChangePassword(ctx context.Context, account uuid.UUID, old, passwo
 	if err != nil {
 		return acc, err
 	}
-	if len(old) > mostPassword || !passwordIs(old, acc.PasswordHash) {
+	is := false
+	if len(old) <= mostPassword {
+		if err := a.hashing.do(ctx, func() { is = passwordIs(old, acc.PasswordHash) }); err != nil {
+			return acc, err
+		}
+	}
+	if !is {
 		return acc, Problem{"old", "This is not your present password."}
 	}
 	if err := goodPassword(password); err != nil {
 		return acc, err
 	}
-	acc.PasswordHash = HashPassword(password)
+	if err := a.hashing.do(ctx, func() { acc.PasswordHash = HashPassword(password) }); err != nil {
+		return acc, err
+	}
 	err = a.Store.DB.WithContext(ctx).Model(&acc).Clauses(clause.Returning{}).
 		Updates(map[string]any{"password_hash": acc.PasswordHash, "session_round": gorm.Expr("session_round + 1")}).Error
 	return acc, err

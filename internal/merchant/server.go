@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -207,6 +208,9 @@ func (s *server) bounded(next echo.HandlerFunc) echo.HandlerFunc {
 			return s.oops(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("This is %d MB; at most 32 MB can be brought in at once. Split the file by product.", r.ContentLength>>20))
 		}
 		most := int64(MostStrangersForm)
+		if r.Method == http.MethodGet || r.Method == http.MethodHead {
+			return next(c)
+		}
 		if _, ok := s.whoIs(c); ok {
 			if most = MostForm; strings.HasSuffix(r.URL.Path, "/shop/import") || strings.HasSuffix(r.URL.Path, "/shop/regions") {
 				most = MostUpload
@@ -343,7 +347,11 @@ func (s *server) mayEdit(next echo.HandlerFunc) echo.HandlerFunc {
 // fail answers an error that is not the person's doing, or one they must know of.
 func (s *server) fail(c *echo.Context, err error) error {
 	var said app.Problem
+	var wait app.ErrTooManyAttempts
 	switch {
+	case errors.As(err, &wait):
+		c.Response().Header().Set("Retry-After", strconv.Itoa(wait.Seconds()))
+		return s.oops(c, http.StatusTooManyRequests, wait.Error())
 	case errors.Is(err, app.ErrNotFound):
 		return s.oops(c, http.StatusNotFound, "This is not here, or not here any more.")
 	case errors.As(err, &said):

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/google/uuid"
@@ -76,6 +77,7 @@ func (s *server) signIn(c *echo.Context) error {
 	switch {
 	case errors.As(err, &wait):
 		v.Err["password"] = wait.Error()
+		c.Response().Header().Set("Retry-After", strconv.Itoa(wait.Seconds()))
 		return s.render(c, http.StatusTooManyRequests, "sign-in", page{Title: "Sign in", Data: v})
 	case errors.As(err, &wrong):
 		v.Err["password"] = wrong.Say
