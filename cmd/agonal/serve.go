@@ -173,7 +173,8 @@ func newEcho(log *slog.Logger) *echo.Echo {
 
 // run serves until the context ends, then lets what is under way finish.
 func run(ctx context.Context, l net.Listener, h http.Handler) error {
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	// Who sends or reads slowly is cut off; a file that is brought in or out has longer.
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	done := make(chan struct{})
 	go func() {
 		defer close(done)

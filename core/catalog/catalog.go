@@ -93,12 +93,15 @@ type Catalog struct {
 	byID     map[string]int
 	bySKU    map[string]int32 // places in items
 	items    []Item
+
+	collections, tags []string
+	cheapest          map[money.Currency]money.Minor
 }
 
 // New builds a catalogue. It refuses two products with one id, two variants
 // with one SKU, negative prices, weights and stock.
 func New(products []Product) (*Catalog, error) {
-	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]int32, len(products))}
+	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]int32, len(products)), cheapest: map[money.Currency]money.Minor{}}
 	for i := range products {
 		p := &products[i]
 		if _, twice := c.byID[p.ID]; twice || p.ID == "" {
@@ -115,9 +118,29 @@ func New(products []Product) (*Catalog, error) {
 			}
 			c.bySKU[v.SKU] = int32(len(c.items))
 			c.items = append(c.items, Item{p, v})
+			c.compare(p, v)
 		}
 	}
+	c.collections = c.names(func(p *Product) []string { return p.Collections })
+	c.tags = c.names(func(p *Product) []string { return p.Tags })
 	return c, nil
+}
+
+func (c *Catalog) compare(p *Product, v *Variant) {
+	if p.GiftCard {
+		return
+	}
+	for cur, price := range v.Prices {
+		if least, ok := c.cheapest[cur]; !ok || price.Price < least {
+			c.cheapest[cur] = price.Price
+		}
+	}
+}
+
+// Cheapest is the lowest price of anything sold in a currency, gift cards aside.
+func (c *Catalog) Cheapest(cur money.Currency) (least money.Minor, ok bool) {
+	least, ok = c.cheapest[cur]
+	return least, ok
 }
 
 func (v *Variant) check() error {
@@ -203,13 +226,11 @@ func (c *Catalog) Product(id string) (*Product, bool) {
 	return &c.Products[i], true
 }
 
-// Collections lists the names of all collections, sorted.
-func (c *Catalog) Collections() []string {
-	return c.names(func(p *Product) []string { return p.Collections })
-}
+// Collections lists the names of all collections, sorted. It is not to be changed.
+func (c *Catalog) Collections() []string { return c.collections }
 
-// Tags lists all tags, sorted.
-func (c *Catalog) Tags() []string { return c.names(func(p *Product) []string { return p.Tags }) }
+// Tags lists all tags, sorted. It is not to be changed.
+func (c *Catalog) Tags() []string { return c.tags }
 
 func (c *Catalog) names(of func(*Product) []string) []string {
 	var all []string

@@ -146,26 +146,10 @@ func (f *finder) thresholds(r *catalog.Region) {
 			f.stop(field, "Rung %d for %s is %s and must be more than the rung before it, %s.", i+1, r.Name, f.money(t), f.money(last))
 		}
 		last = t
-		if least, ok := f.cheapest(r); ok && t.Minor > 0 && t.Minor <= least {
+		if least, ok := f.c.Catalog.Cheapest(r.Currency); ok && t.Minor > 0 && t.Minor <= least {
 			f.doubt(field, "Rung %d for %s begins at %s: any one piece reaches it, the cheapest costs %s.", i+1, r.Name, f.money(t), f.money(money.Amount{Minor: least, Currency: r.Currency}))
 		}
 	}
-}
-
-// cheapest is the lowest price of anything sold in a region, gift cards aside.
-func (f *finder) cheapest(r *catalog.Region) (least money.Minor, ok bool) {
-	for i := range f.c.Catalog.Products {
-		p := &f.c.Catalog.Products[i]
-		if p.GiftCard {
-			continue
-		}
-		for j := range p.Variants {
-			if price, sold := p.Variants[j].Prices[r.Currency]; sold && (!ok || price.Price < least) {
-				least, ok = price.Price, true
-			}
-		}
-	}
-	return least, ok
 }
 
 // twice finds rungs that give what an earlier one gives.

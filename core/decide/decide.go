@@ -342,6 +342,7 @@ func (w *work) codeOutcomes() []CodeOutcome {
 	out := []CodeOutcome{}
 	for _, c := range w.req.Cart.Codes {
 		o := CodeOutcome{Code: c, State: "unknown"}
+		found := false
 		for i := range w.taking {
 			t := &w.taking[i]
 			a := &t.n.Definition.Audience
@@ -349,6 +350,9 @@ func (w *work) codeOutcomes() []CodeOutcome {
 			switch {
 			case !mine:
 				continue
+			}
+			found = true
+			switch {
 			case t.reason == LimitUsedUp && o.State == "unknown":
 				o.State = "used_up"
 				continue
@@ -368,6 +372,9 @@ func (w *work) codeOutcomes() []CodeOutcome {
 					}
 				}
 			}
+		}
+		if !found && w.req.Cart.PoolsAway {
+			o.State = "not_checked"
 		}
 		out = append(out, o)
 	}

@@ -158,7 +158,8 @@ type Given struct {
 type CodeOutcome struct {
 	Code string `json:"code"`
 	// State is used, left_out (paying without it costs less), not_yet (its goal
-	// does not hold), or unknown.
+	// does not hold), used_up, not_checked (its pool could not be looked up in time),
+	// or unknown.
 	State string `json:"state"`
 }
 

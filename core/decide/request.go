@@ -50,8 +50,11 @@ type Cart struct {
 	Lines []CartLine `json:"lines"`
 	Codes []string   `json:"codes,omitempty"`
 	// PoolCodes names, for entered codes that are unused ones of a pool, the pool.
-	PoolCodes   map[string]string `json:"pool_codes,omitempty"`
-	Destination *Destination      `json:"destination,omitempty"` // nil: goods only, no shipping
+	PoolCodes map[string]string `json:"pool_codes,omitempty"`
+	// PoolsAway tells that codes of pools could not be looked up in time: a code that
+	// nothing else knows is then not checked rather than unknown.
+	PoolsAway   bool         `json:"-"`
+	Destination *Destination `json:"destination,omitempty"` // nil: goods only, no shipping
 	// Region names the region whose prices are shown while there is no
 	// destination; empty: the shop's first.
 	Region string `json:"region,omitempty"`

@@ -182,8 +182,21 @@ func plainSpace(r rune) rune {
 	return r
 }
 
-// separators finds a locale's decimal and grouping marks by printing a number.
+var separatorsOf sync.Map // locale: [2]string
+
+// separators are a locale's decimal and grouping marks.
 func separators(locale string) (point, group string) {
+	if known, ok := separatorsOf.Load(locale); ok {
+		marks := known.([2]string)
+		return marks[0], marks[1]
+	}
+	point, group = printedSeparators(locale)
+	separatorsOf.Store(locale, [2]string{point, group})
+	return point, group
+}
+
+// printedSeparators finds them by printing a number.
+func printedSeparators(locale string) (point, group string) {
 	f := currency.NewFormatter(currency.NewLocale(locale))
 	f.CurrencyDisplay = currency.DisplayNone
 	a, err := currency.NewAmount("1234567.89", "EUR")

@@ -23,6 +23,9 @@ import (
 // around. An order always reads it anew.
 const usageAge = time.Second
 
+// firstUsage is how long a decision waits for it where nothing is known yet.
+const firstUsage = 200 * time.Millisecond
+
 // usageCache keeps how far a shop's limits are used up, by region.
 type usageCache struct {
 	mu     sync.Mutex
@@ -57,7 +60,9 @@ func (a *App) Usage(ctx context.Context, snap *ShopSnapshot, region string) map[
 		return known[region]
 	}
 	if first {
-		return a.readUsage(ctx, snap)[region]
+		soon, cancel := context.WithTimeout(ctx, firstUsage)
+		defer cancel()
+		return a.readUsage(soon, snap)[region]
 	}
 	go a.readUsage(context.WithoutCancel(ctx), snap)
 	return known[region]

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -210,6 +211,15 @@ func (a *App) Revision(ctx context.Context, shop, id string, number int) (store.
 
 // Check finds what is wrong or doubtful in a definition for a shop.
 func (a *App) Check(ctx context.Context, shop, id string, d nudge.Definition) ([]checks.Finding, error) {
+	check, err := a.Checker(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	return check(id, d), nil
+}
+
+// Checker is Check for many nudges of a shop, which is read once.
+func (a *App) Checker(ctx context.Context, shop string) (func(id string, d nudge.Definition) []checks.Finding, error) {
 	snap, err := a.Snapshots.Get(ctx, shop)
 	if err != nil {
 		return nil, err
@@ -218,15 +228,12 @@ func (a *App) Check(ctx context.Context, shop, id string, d nudge.Definition) ([
 	if err != nil {
 		return nil, err
 	}
-	var others []snapshot.Live
-	for _, l := range live {
-		if l.ID != id {
-			others = append(others, l)
-		}
-	}
-	return checks.Find(d, checks.Context{
-		Regions: snap.Regions(), Catalog: snap.Catalog(), Others: others, Now: a.Now(), Locale: snap.Shop.Locale,
-	}), nil
+	return func(id string, d nudge.Definition) []checks.Finding {
+		others := slices.DeleteFunc(slices.Clone(live), func(l snapshot.Live) bool { return l.ID == id })
+		return checks.Find(d, checks.Context{
+			Regions: snap.Regions(), Catalog: snap.Catalog(), Others: others, Now: a.Now(), Locale: snap.Shop.Locale,
+		})
+	}, nil
 }
 
 // Publish makes the draft a new revision and puts it in force as a whole.

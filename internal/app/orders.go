@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"time"
 
 	"gorm.io/gorm"
@@ -245,6 +246,36 @@ func (a *App) Orders(ctx context.Context, shop string, limit int) ([]store.Order
 	var os []store.Order
 	err := a.Store.DB.WithContext(ctx).Preload("Rewards").Where("shop_id = ?", shop).Order("number DESC").Limit(limit).Find(&os).Error
 	return os, err
+}
+
+// EachOrder calls f with every order of a shop, the newest first, without holding them
+// all: it reads them by the thousand, without their decisions. It ends with the first
+// error of f.
+func (a *App) EachOrder(ctx context.Context, shop string, f func(*store.Order) error) error {
+	const batch = 1000
+	for below := int64(math.MaxInt64); ; {
+		var os []store.Order
+		db := a.Store.DB.WithContext(ctx)
+		if err := db.Omit("Decision").Where("shop_id = ? AND number < ?", shop, below).Order("number DESC").Limit(batch).Find(&os).Error; err != nil || len(os) == 0 {
+			return err
+		}
+		var rewards []store.OrderReward
+		last := os[len(os)-1].Number
+		if err := db.Where("shop_id = ? AND order_number BETWEEN ? AND ?", shop, last, os[0].Number).Order("order_number DESC, nudge_id, rung").Find(&rewards).Error; err != nil {
+			return err
+		}
+		for i := range os {
+			n := 0
+			for n < len(rewards) && rewards[n].OrderNumber == os[i].Number {
+				n++
+			}
+			os[i].Rewards, rewards = rewards[:n], rewards[n:]
+			if err := f(&os[i]); err != nil {
+				return err
+			}
+		}
+		below = last
+	}
 }
 
 // Order reads one order.

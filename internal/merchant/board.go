@@ -48,6 +48,14 @@ func (s *server) board(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
+	inForce, err := s.app.Store.LastInForce(ctx, h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	check, err := s.app.Checker(ctx, h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
 	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
 		return s.fail(c, err)
@@ -62,15 +70,11 @@ func (s *server) board(c *echo.Context) error {
 				continue
 			}
 		}
-		live, err := s.liveDefinition(c, n)
-		if err != nil {
-			return s.fail(c, err)
+		var live *nudge.Definition
+		if r, ok := inForce[n.ID]; ok {
+			live = &r.Definition
 		}
-		found, err := s.app.Check(ctx, h.shop.ID, n.ID, n.Draft)
-		if err != nil {
-			return s.fail(c, err)
-		}
-		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, numbers[n.ID], found, snap.Catalog(), snap.Regions()))
+		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, numbers[n.ID], check(n.ID, n.Draft), snap.Catalog(), snap.Regions()))
 	}
 	return s.render(c, http.StatusOK, "board", page{Title: "Nudges", Place: "nudges", Data: v})
 }

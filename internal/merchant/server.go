@@ -214,6 +214,7 @@ func (s *server) bounded(next echo.HandlerFunc) echo.HandlerFunc {
 		if _, ok := s.whoIs(c); ok {
 			if most = MostForm; strings.HasSuffix(r.URL.Path, "/shop/import") || strings.HasSuffix(r.URL.Path, "/shop/regions") {
 				most = MostUpload
+				longTransfer(c)
 			}
 		}
 		r.Body = http.MaxBytesReader(c.Response(), r.Body, most)
@@ -227,6 +228,14 @@ const (
 	MostForm          = 1 << 20
 	MostStrangersForm = 64 << 10
 )
+
+// longTransfer gives a file that is brought in or out longer than a page has.
+func longTransfer(c *echo.Context) {
+	till := time.Now().Add(10 * time.Minute)
+	rc := http.NewResponseController(c.Response())
+	_ = rc.SetReadDeadline(till) // a recorder of a test has none
+	_ = rc.SetWriteDeadline(till)
+}
 
 // storable refuses text that the database cannot hold, and names the field: in the
 // address, its query and the form.

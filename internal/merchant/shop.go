@@ -332,23 +332,39 @@ func (s *server) order(c *echo.Context) error {
 // ordersCSV is the table of orders to take along.
 func (s *server) ordersCSV(c *echo.Context) error {
 	h := at(c)
-	os, err := s.app.Orders(c.Request().Context(), h.shop.ID, 1_000_000)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
-	c.Response().Header().Set("Content-Disposition", `attachment; filename="`+h.shop.ID+`-orders.csv"`)
 	w := csv.NewWriter(c.Response())
 	w.UseCRLF = true
-	_ = w.Write([]string{"number", "placed at", "region", "country", "currency", "goods", "off", "list fee", "fee", "tax", "to pay", "nudges"})
-	for _, o := range os {
+	begun := false
+	begin := func() error {
+		begun = true
+		longTransfer(c)
+		c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
+		c.Response().Header().Set("Content-Disposition", `attachment; filename="`+h.shop.ID+`-orders.csv"`)
+		return w.Write([]string{"number", "placed at", "region", "country", "currency", "goods", "off", "list fee", "fee", "tax", "to pay", "nudges"})
+	}
+	err := s.app.EachOrder(c.Request().Context(), h.shop.ID, func(o *store.Order) error {
+		if !begun {
+			if err := begin(); err != nil {
+				return err
+			}
+		}
 		var given []string
 		for _, r := range o.Rewards {
 			given = append(given, r.NudgeID)
 		}
 		d := func(m money.Minor) string { return money.Decimal(m, o.Currency.Digits()) }
-		_ = w.Write([]string{strconv.FormatInt(o.Number, 10), o.PlacedAt.UTC().Format("2006-01-02T15:04:05Z"), o.Region, o.Country, string(o.Currency),
+		return w.Write([]string{strconv.FormatInt(o.Number, 10), o.PlacedAt.UTC().Format("2006-01-02T15:04:05Z"), o.Region, o.Country, string(o.Currency),
 			d(o.Goods), d(o.Off), d(o.ListFee), d(o.Fee), d(o.Tax), d(o.ToPay), strings.Join(given, "|")})
+	})
+	switch {
+	case err != nil && begun:
+		panic(http.ErrAbortHandler) // half a file must not look like a whole one
+	case err != nil:
+		return s.fail(c, err)
+	case !begun:
+		if err := begin(); err != nil {
+			return err
+		}
 	}
 	w.Flush()
 	return w.Error()

@@ -13,25 +13,33 @@ import (
 // to come or whose end has passed, since decisions look at the moment.
 func (s *Store) Live(ctx context.Context, shop string) ([]snapshot.Live, error) {
 	var nudges []Nudge
-	db := s.DB.WithContext(ctx)
-	if err := db.Where("shop_id = ? AND state = ?", shop, StateLive).Find(&nudges).Error; err != nil {
+	if err := s.DB.WithContext(ctx).Where("shop_id = ? AND state = ?", shop, StateLive).Find(&nudges).Error; err != nil {
 		return nil, fmt.Errorf("reading live nudges: %w", err)
 	}
-	var revisions []Revision
-	err := db.Raw(`SELECT r.* FROM revisions r JOIN nudges n ON n.shop_id = r.shop_id AND n.id = r.nudge_id AND n.live_revision = r.number
-		WHERE n.shop_id = ? AND n.state = ?`, shop, StateLive).Scan(&revisions).Error
+	revisions, err := s.LastInForce(ctx, shop)
 	if err != nil {
-		return nil, fmt.Errorf("reading live revisions: %w", err)
-	}
-	byNudge := make(map[string]Revision, len(revisions))
-	for _, r := range revisions {
-		byNudge[r.NudgeID] = r
+		return nil, err
 	}
 	out := make([]snapshot.Live, 0, len(nudges))
 	for _, n := range nudges {
-		if r, ok := byNudge[n.ID]; ok {
+		if r, ok := revisions[n.ID]; ok {
 			out = append(out, snapshot.Live{ID: n.ID, Revision: r.Number, Priority: n.Priority, Definition: r.Definition})
 		}
+	}
+	return out, nil
+}
+
+// LastInForce reads, by nudge, the revision that is in force or was last.
+func (s *Store) LastInForce(ctx context.Context, shop string) (map[string]Revision, error) {
+	var revisions []Revision
+	err := s.DB.WithContext(ctx).Raw(`SELECT r.* FROM revisions r JOIN nudges n ON n.shop_id = r.shop_id AND n.id = r.nudge_id AND n.live_revision = r.number
+		WHERE n.shop_id = ?`, shop).Scan(&revisions).Error
+	if err != nil {
+		return nil, fmt.Errorf("reading live revisions: %w", err)
+	}
+	out := make(map[string]Revision, len(revisions))
+	for _, r := range revisions {
+		out[r.NudgeID] = r
 	}
 	return out, nil
 }
@@ -80,16 +88,20 @@ type Numbers struct {
 func (s *Store) Numbers(ctx context.Context, shop string, since time.Time) (map[string]Numbers, error) {
 	var rows []Numbers
 	err := s.DB.WithContext(ctx).Raw(`
-		SELECT n.id AS nudge_id,
-			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'shown' AND e.at >= @since) AS shown,
-			(SELECT count(DISTINCT visit) FROM events e WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'reached' AND e.at >= @since
-				AND EXISTS (SELECT 1 FROM events s WHERE s.shop_id = e.shop_id AND s.nudge_id = e.nudge_id AND s.kind = 'shown' AND s.visit = e.visit AND s.at >= @since)) AS reached,
-			(SELECT count(DISTINCT o.number) FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number
-				WHERE r.shop_id = n.shop_id AND r.nudge_id = n.id AND o.placed_at >= @since) AS orders,
-			(SELECT count(DISTINCT o.number) FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number
-				WHERE r.shop_id = n.shop_id AND r.nudge_id = n.id AND o.placed_at >= @since AND EXISTS (SELECT 1 FROM events e
-					WHERE e.shop_id = n.shop_id AND e.nudge_id = n.id AND e.kind = 'shown' AND e.visit = o.visit AND e.at <= o.placed_at)) AS after_show
-		FROM nudges n WHERE n.shop_id = @shop`, map[string]any{"shop": shop, "since": since}).Scan(&rows).Error
+		WITH seen AS (SELECT nudge_id, count(*) FILTER (WHERE shown) AS shown, count(*) FILTER (WHERE shown AND reached) AS reached
+			FROM (SELECT nudge_id, visit, bool_or(kind = 'shown') AS shown, bool_or(kind = 'reached') AS reached
+				FROM events WHERE shop_id = @shop AND at >= @since GROUP BY nudge_id, visit) v
+			GROUP BY nudge_id),
+		given AS (SELECT DISTINCT r.nudge_id, o.number, o.visit, o.placed_at FROM orders o
+			JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
+			WHERE o.shop_id = @shop AND o.placed_at >= @since),
+		bought AS (SELECT g.nudge_id, count(*) AS n, count(*) FILTER (WHERE f.at <= g.placed_at) AS after_show FROM given g
+			LEFT JOIN (SELECT nudge_id, visit, min(at) AS at FROM events WHERE shop_id = @shop AND kind = 'shown' GROUP BY nudge_id, visit) f
+				ON f.nudge_id = g.nudge_id AND f.visit = g.visit
+			GROUP BY g.nudge_id)
+		SELECT n.id AS nudge_id, coalesce(seen.shown, 0) AS shown, coalesce(seen.reached, 0) AS reached, coalesce(bought.n, 0) AS orders, coalesce(bought.after_show, 0) AS after_show
+		FROM nudges n LEFT JOIN seen ON seen.nudge_id = n.id LEFT JOIN bought ON bought.nudge_id = n.id
+		WHERE n.shop_id = @shop`, map[string]any{"shop": shop, "since": since}).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("counting: %w", err)
 	}

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -34,6 +35,10 @@ type Store struct {
 	Pool *pgxpool.Pool
 }
 
+// deadlines end what takes longer than anything here should; the server keeps them. The
+// URL may set others.
+var deadlines = map[string]string{"statement_timeout": "30s", "lock_timeout": "5s", "idle_in_transaction_session_timeout": "60s"}
+
 // Open connects to a database by its URL. The errors are sentences for the
 // person who starts the program.
 func Open(ctx context.Context, url string) (*Store, error) {
@@ -42,6 +47,11 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("DATABASE_URL cannot be read: %w", err)
 	}
 	cfg.MaxConns = 16
+	for name, most := range deadlines {
+		if cfg.ConnConfig.RuntimeParams[name] == "" {
+			cfg.ConnConfig.RuntimeParams[name] = most
+		}
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
@@ -70,12 +80,14 @@ func Open(ctx context.Context, url string) (*Store, error) {
 // Close gives the connections back.
 func (s *Store) Close() { s.Pool.Close() }
 
-// Migrate brings the schema up to date.
+// Migrate brings the schema up to date, however long it takes.
 func (s *Store) Migrate(ctx context.Context) error {
-	db, err := s.DB.DB()
-	if err != nil {
-		return err
+	cfg := s.Pool.Config().ConnConfig.Copy()
+	for name := range deadlines {
+		cfg.RuntimeParams[name] = "0"
 	}
+	db := stdlib.OpenDB(*cfg)
+	defer func() { _ = db.Close() }()
 	goose.SetBaseFS(migrations)
 	goose.SetLogger(goose.NopLogger())
 	if err := goose.SetDialect("postgres"); err != nil {
@@ -102,7 +114,7 @@ func Unreachable(err error) bool {
 	}
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return pg.Code == "57P01" || pg.Code == "57P02" || pg.Code == "57P03" || pg.Code == "53300"
+		return slices.Contains([]string{"57P01", "57P02", "57P03", "53300", "57014", "55P03"}, pg.Code) // going down, full, or too slow
 	}
 	var dial *pgconn.ConnectError
 	return errors.As(err, &dial) || pgconn.SafeToRetry(err) || errors.Is(err, context.DeadlineExceeded) || isNetwork(err)

@@ -1,6 +1,7 @@
 package storefront
 
 import (
+	"context"
 	_ "embed"
 	"net/http"
 	"slices"
@@ -13,6 +14,13 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/app"
+)
+
+// How long the database may take: for codes of pools, without which a decision is made,
+// and for everything else that is asked of it.
+const (
+	poolsWithin = 200 * time.Millisecond
+	callWithin  = 3 * time.Second
 )
 
 // decisions prices a cart and says what shows. A publishable key may not ask for
@@ -37,11 +45,13 @@ func (s *server) decisions(c *echo.Context) error {
 	if region, err := decide.RegionOf(k.shop.Snapshot, req.Cart); err == nil {
 		req.Usage = s.app.Usage(k.ctx, k.shop, region) // known here, never told from outside
 	}
-	pools, err := s.app.PoolCodes(k.ctx, k.shop, req.Cart.Codes)
+	ctx, cancel := context.WithTimeout(k.ctx, poolsWithin)
+	pools, err := s.app.PoolCodes(ctx, k.shop, req.Cart.Codes)
+	cancel()
 	if err != nil {
 		s.app.Log.Warn("looking up codes of pools", "error", err)
 	}
-	req.Cart.PoolCodes = pools
+	req.Cart.PoolCodes, req.Cart.PoolsAway = pools, err != nil
 	d, err := decide.Decide(k.shop.Snapshot, req)
 	if err != nil {
 		return fail(c, err, problem{})

@@ -46,8 +46,35 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 		e.ServeHTTP(rec, r)
 		return rec
 	}
+	live, err := a.Store.Live(ctx, demo.Shop)
+	require.NoError(t, err)
+	d := live[0].Definition
+	d.Name, d.Audience.Pool = "For the club", "club"
+	_, _, err = a.PublishDefinition(ctx, demo.Shop, "for-the-club", "Ilse", d)
+	require.NoError(t, err)
+	coded := strings.Replace(goodBody, `"destination"`, `"codes":["CLUB-1"],"destination"`, 1)
+	require.Contains(t, call("/v1/decisions", demo.PublishableKey, coded).Body.String(), `"state":"unknown"`)
 	order := `{"idempotency_key":"out","cart":{"lines":[{"sku":"HARBLU-30","quantity":3}],"destination":{"country":"DE"}},"expect_to_pay":4790}`
 	require.Equal(t, 200, call("/v1/decisions", demo.PublishableKey, goodBody).Code)
+
+	thaw := sw.Freeze()
+	within := func(most time.Duration, path, key, body string) *httptest.ResponseRecorder {
+		began := time.Now()
+		rec := call(path, key, body)
+		assert.Less(t, time.Since(began), most, path)
+		return rec
+	}
+	assert.Equal(t, 200, within(time.Second, "/v1/decisions", demo.PublishableKey, goodBody).Code, "decisions go on while the database is frozen")
+	without := within(time.Second, "/v1/decisions", demo.PublishableKey, coded)
+	assert.Equal(t, 200, without.Code)
+	assert.Contains(t, without.Body.String(), `"code":"CLUB-1","state":"not_checked"`)
+	frozen := within(5*time.Second, "/v1/orders", demo.SecretKey, order)
+	assert.Equal(t, 503, frozen.Code, frozen.Body)
+	assert.Equal(t, "2", frozen.Header().Get("Retry-After"))
+	assert.Contains(t, []int{401, 503}, within(5*time.Second, "/v1/decisions", "pk_nobody_has_this_key", goodBody).Code)
+	thaw()
+	require.Eventually(t, func() bool { return call("/v1/orders", demo.SecretKey, order).Code == 201 }, 10*time.Second, 100*time.Millisecond)
+	order = strings.Replace(order, `"out"`, `"out again"`, 1)
 
 	sw.Off()
 	assert.Equal(t, 200, call("/v1/decisions", demo.PublishableKey, goodBody).Code, "decisions need no database")

@@ -115,7 +115,9 @@ func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc {
 		if !ok || key == "" || len(key) > mostKey {
 			return reply(c, problem{Status: http.StatusUnauthorized, Title: "A key is needed", Detail: "Send the shop's key as “Authorization: Bearer …”."})
 		}
-		use, err := s.app.UseKey(r.Context(), key)
+		ctx, cancel := context.WithTimeout(r.Context(), callWithin)
+		defer cancel()
+		use, err := s.app.UseKey(ctx, key)
 		if err != nil {
 			return fail(c, err, problem{})
 		}
@@ -150,7 +152,7 @@ func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc {
 				return reply(c, problem{Status: http.StatusTooManyRequests, Title: "Too many requests", Detail: "Wait a second and try again."})
 			}
 		}
-		c.Set(callKey, &call{Context: c, app: s.app, ctx: r.Context(), shop: use.Shop, secret: use.Secret})
+		c.Set(callKey, &call{Context: c, app: s.app, ctx: ctx, shop: use.Shop, secret: use.Secret})
 		return h(c)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/snapshot"
+	"agonal.dev/agonal/core/strict"
 )
 
 // Regions are a region with tax shown and one, in yen, without.
@@ -89,7 +90,7 @@ func (g gen) crossing(cat *catalog.Catalog, r decide.Request) []snapshot.Live {
 // Definition draws a well-formed definition with a reward of any kind.
 func Definition(t *rapid.T) nudge.Definition {
 	g := gen{t}
-	d := nudge.Definition{Version: nudge.Version, Name: rapid.StringN(0, 20, 60).Draw(t, "name"), Placements: []nudge.Placement{nudge.TopBar}}
+	d := nudge.Definition{Version: nudge.Version, Name: rapid.StringN(0, 20, 60).Filter(func(s string) bool { return strict.Text(s) == "" }).Draw(t, "name"), Placements: []nudge.Placement{nudge.TopBar}}
 	d.Ladder.Basis = nudge.BeforeNudges
 	if g.one(4, "scope") {
 		d.Ladder.Scope.Include.Collections = []string{"shelf-0"}

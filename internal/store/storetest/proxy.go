@@ -19,6 +19,7 @@ type Switch struct {
 	mu   sync.Mutex
 	l    net.Listener
 	open []net.Conn
+	held sync.RWMutex // held for writing while nothing passes
 }
 
 // NewSwitch puts a switch before the database of a URL.
@@ -62,12 +63,32 @@ func (s *Switch) accept(l net.Listener) {
 		s.open = append(s.open, c, d)
 		s.mu.Unlock()
 		pipe := func(a, b net.Conn) {
-			_, _ = io.Copy(a, b)
+			_, _ = io.Copy(a, passing{b, &s.held})
 			_ = a.Close()
 		}
 		go pipe(c, d)
 		go pipe(d, c)
 	}
+}
+
+// Freeze lets nothing pass, with every connection standing, until what it returns is
+// called: as if the database were stopped.
+func (s *Switch) Freeze() (thaw func()) {
+	s.held.Lock()
+	return s.held.Unlock
+}
+
+// passing reads what may pass.
+type passing struct {
+	net.Conn
+	held *sync.RWMutex
+}
+
+func (p passing) Read(b []byte) (int, error) {
+	n, err := p.Conn.Read(b)
+	p.held.RLock()
+	defer p.held.RUnlock()
+	return n, err
 }
 
 // Off breaks every connection off and refuses new ones.
