@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -15,15 +16,13 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/labstack/echo/v5"
-	"github.com/labstack/echo/v5/middleware"
-
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/jobs"
 	"agonal.dev/agonal/internal/lindquill"
 	"agonal.dev/agonal/internal/merchant"
 	"agonal.dev/agonal/internal/pictures"
+	"agonal.dev/agonal/internal/serving"
 	"agonal.dev/agonal/internal/storefront"
 	"agonal.dev/agonal/web"
 )
@@ -35,6 +34,7 @@ type serveCmd struct {
 	State     string  `env:"AGONAL_STATE" default:".state" help:"Folder for what the made-up shop keeps."`
 	Gallery   bool    `env:"AGONAL_GALLERY" help:"Serve /gallery."`
 	PerSecond float64 `env:"AGONAL_RATE" default:"50" help:"API requests a second for one key and address."`
+	Proxies   string  `env:"AGONAL_PROXIES" help:"Addresses or networks of proxies before this server, separated by commas; what they say of the shopper's address and of https is believed."`
 	Origins   string  `env:"AGONAL_ORIGINS" help:"More origins that may call the API for the demo's shop, separated by commas."`
 	Only      string  `enum:"both,agonal,lindquill" default:"both" help:"Which of the two to serve: both, agonal or lindquill."`
 }
@@ -43,6 +43,10 @@ func (s serveCmd) Run(ctx context.Context, c *cli) error {
 	log := logger()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
+	proxies, err := serving.ParseProxies(s.Proxies)
+	if err != nil {
+		return fmt.Errorf("AGONAL_PROXIES: %w", err)
+	}
 	main, shop, err := s.listen()
 	if err != nil {
 		return err
@@ -51,7 +55,7 @@ func (s serveCmd) Run(ctx context.Context, c *cli) error {
 	failed := make(chan error, 2)
 	serve := func(l net.Listener, h http.Handler) {
 		servers.Go(func() {
-			if err := run(ctx, l, h); err != nil {
+			if err := serving.Run(ctx, l, h, serving.Usual); err != nil {
 				failed <- err
 				cancel()
 			}
@@ -63,14 +67,14 @@ func (s serveCmd) Run(ctx context.Context, c *cli) error {
 			return err
 		}
 		defer a.Store.Close()
-		stop, err := s.agonal(ctx, a, log, main, serve)
+		stop, err := s.agonal(ctx, a, log, proxies, main, serve)
 		if err != nil {
 			return err
 		}
 		defer stop()
 	}
 	if shop != nil {
-		e := newEcho(log)
+		e := serving.New(serving.Config{Log: log, Proxies: proxies, Robots: "User-agent: *\nDisallow: /cart\nDisallow: /checkout\nDisallow: /thanks\n"})
 		err := lindquill.Mount(ctx, e, lindquill.Config{
 			Agonal: s.api(), Embed: s.api(), Publishable: demo.PublishableKey, Secret: demo.SecretKey,
 			StateDir: filepath.Join(s.State, "lindquill"), Dist: web.Dist(), QuoteKey: quoteKey(s.State),
@@ -120,7 +124,7 @@ func (s serveCmd) listen() (main, shop net.Listener, err error) {
 	return main, shop, nil
 }
 
-func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, l net.Listener, serve func(net.Listener, http.Handler)) (stop func(), err error) {
+func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, proxies []netip.Prefix, l net.Listener, serve func(net.Listener, http.Handler)) (stop func(), err error) {
 	queue, err := jobs.New(a, log)
 	if err != nil {
 		return nil, err
@@ -135,7 +139,7 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, l ne
 		return nil, fmt.Errorf("starting the job queue: %w", err)
 	}
 	go a.Snapshots.Listen(ctx)
-	e := newEcho(log)
+	e := serving.New(serving.Config{Log: log, Proxies: proxies, Robots: "User-agent: *\nDisallow: /\n"})
 	pictures.Mount(e)
 	if err := storefront.Mount(e, a, storefront.Config{Dist: web.Dist(), PerSecond: s.PerSecond}); err != nil {
 		return nil, err
@@ -162,32 +166,6 @@ func (s serveCmd) origins() []string {
 
 func (s serveCmd) greet() {
 	fmt.Printf("\n  Agonal     http://%s\n  Lindquill  http://%s\n\n  Sign in as %s with the password %s\n  Ctrl-C stops.\n\n", s.Addr, s.Lindquill, demo.Email, demo.Password)
-}
-
-func newEcho(log *slog.Logger) *echo.Echo {
-	e := echo.New()
-	e.Logger = log
-	e.Use(middleware.Recover())
-	return e
-}
-
-// run serves until the context ends, then lets what is under way finish.
-func run(ctx context.Context, l net.Listener, h http.Handler) error {
-	// Who sends or reads slowly is cut off; a file that is brought in or out has longer.
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		<-ctx.Done()
-		wait, cancel := context.WithTimeout(context.Background(), 5*time.Second)
-		defer cancel()
-		_ = srv.Shutdown(wait) // connections that do not end are cut
-	}()
-	if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
-		return err
-	}
-	<-done
-	return nil
 }
 
 // quoteKey is kept in the state folder, so that quotes outlive a restart.

@@ -29,6 +29,7 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/pictures"
+	"agonal.dev/agonal/internal/serving"
 )
 
 //go:embed templates
@@ -51,23 +52,26 @@ type shop struct {
 	goods  *goods
 	ledger *ledger
 	pages  map[string]*template.Template
+	log    *slog.Logger
 	till   till
 }
 
 // Mount adds the shop to a router. It follows Agonal until the context ends.
 func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) error {
-	s := &shop{cfg: cfg, client: &client{base: cfg.Agonal, publishable: cfg.Publishable, secret: cfg.Secret, http: &http.Client{}}, pages: map[string]*template.Template{}}
+	s := &shop{cfg: cfg, client: &client{base: cfg.Agonal, publishable: cfg.Publishable, secret: cfg.Secret, http: &http.Client{}}, pages: map[string]*template.Template{}, log: log}
 	s.goods = &goods{client: s.client, file: filepath.Join(cfg.StateDir, "catalogue.json"), log: log}
 	var err error
 	if s.ledger, err = openLedger(filepath.Join(cfg.StateDir, "orders.jsonl"), s.client, log); err != nil {
 		return fmt.Errorf("the shop's orders: %w", err)
 	}
+	assets := serving.NewAssets(cfg.Dist)
+	assets.Mount(e)
 	names, err := fs.Glob(templates, "templates/page-*.html")
 	if err != nil {
 		return err
 	}
 	for _, n := range names {
-		t, err := template.New("").Funcs(template.FuncMap{"path": url.PathEscape, "field": newField, "args": args}).ParseFS(templates, "templates/layout.html", n)
+		t, err := template.New("").Funcs(template.FuncMap{"path": url.PathEscape, "field": newField, "args": args, "asset": assets.URL}).ParseFS(templates, "templates/layout.html", n)
 		if err != nil {
 			return err
 		}
@@ -138,12 +142,6 @@ func takeSlip(c *echo.Context) (s slip) {
 
 func (s *shop) routes(e *echo.Echo) {
 	pictures.Mount(e)
-	files := http.StripPrefix("/assets/", http.FileServerFS(s.cfg.Dist))
-	e.GET("/assets/*", func(c *echo.Context) error {
-		c.Response().Header().Set("Cache-Control", "public, max-age=300")
-		files.ServeHTTP(c.Response(), c.Request())
-		return nil
-	})
 	g := e.Group("", s.open)
 	g.GET("/", s.home)
 	g.GET("/collections/:name", s.collection)
@@ -156,6 +154,32 @@ func (s *shop) routes(e *echo.Echo) {
 	g.GET("/checkout", s.checkout)
 	g.POST("/checkout", s.checkoutForm)
 	g.GET("/thanks/:key", s.thanks)
+	g.RouteNotFound("/*", s.missing)
+	otherwise := e.HTTPErrorHandler
+	e.HTTPErrorHandler = func(c *echo.Context, err error) {
+		if strings.HasPrefix(c.Request().URL.Path, "/assets/") || s.failed(c, err) != nil {
+			otherwise(c, err)
+		}
+	}
+}
+
+// failed answers where no handler did, as the shop's other pages do where it can.
+func (s *shop) failed(c *echo.Context, err error) error {
+	switch status := echo.StatusCode(err); status {
+	case http.StatusNotFound, http.StatusMethodNotAllowed:
+		return s.open(s.missing)(c)
+	case 0, http.StatusInternalServerError:
+		s.log.Error("a page failed", "path", c.Request().URL.Path, "error", err)
+		return bare(c, http.StatusInternalServerError, "This page failed", "Your cart is kept. Load the page again in a moment.")
+	default:
+		return bare(c, status, "This cannot be read", "Your cart is kept. Go back and try again.")
+	}
+}
+
+// bare is a page that needs nothing of the shop.
+func bare(c *echo.Context, status int, heading, say string) error {
+	return c.HTML(status, `<!doctype html><html lang="en"><head><meta charset="utf-8" /><meta name="viewport" content="width=device-width" /><title>`+heading+` · Lindquill</title></head>`+
+		`<body><h1>`+heading+`</h1><p>`+say+`</p><p><a href="/">Back to the shop</a></p></body></html>`)
 }
 
 // visit is one request of a shopper.
@@ -182,7 +206,7 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		st := s.goods.get()
 		if st == nil {
 			c.Response().Header().Set("Retry-After", "2")
-			return c.HTML(http.StatusServiceUnavailable, "<!doctype html><html lang=en><title>Lindquill</title><h1>We are just opening</h1><p>Load the page again in a moment.</p>")
+			return bare(c, http.StatusServiceUnavailable, "We are just opening", "Load the page again in a moment.")
 		}
 		v := &visit{stock: st, region: &st.Regions[0]}
 		country := readCookie(c, "lq_country")
@@ -215,8 +239,6 @@ func (s *shop) secure(c *echo.Context) {
 	h := c.Response().Header()
 	h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' "+s.cfg.Embed+"; connect-src 'self' "+s.cfg.Embed+
 		"; img-src 'self' data:; frame-ancestors 'self'; base-uri 'none'; form-action 'self'; object-src 'none'")
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "strict-origin-when-cross-origin")
 	h.Set("Cache-Control", "no-store")
 }
 
@@ -328,6 +350,7 @@ func locale(r *catalog.Region) string {
 // page is what every page is given.
 type page struct {
 	Title     string
+	About     string // the page, for who finds it elsewhere
 	Shelves   []string
 	Here      string
 	Countries []country
@@ -411,7 +434,7 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	v := of(c)
 	out := page{
 		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, P: p, Codes: p.Codes,
-		Told: v.told, Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
+		Told: v.told, About: about(name, title, data), Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
 		Goods: v.money(p.Before), Off: "−" + v.money(p.Off), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
 	}
 	if p.Shipping != nil {
@@ -446,6 +469,17 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 		return err
 	}
 	return c.HTMLBlob(status, bytes.TrimSpace(b.Bytes()))
+}
+
+// about tells in a sentence what a page is.
+func about(name, title string, data any) string {
+	switch w, product := data.(productView); {
+	case product:
+		return w.P.Description
+	case name == "collection":
+		return title + " for writing, from Lindquill at the harbour in Vessmark."
+	}
+	return "Inks, pens, paper and what else writing needs, from Lindquill at the harbour in Vessmark."
 }
 
 // jsonFor is JSON for a script element; json.Marshal escapes what could end it.

@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/serving"
 )
 
 // page is what every page is given; Data is the page's own view model.
@@ -49,14 +50,14 @@ var shopTabs = []tab{
 type pages struct{ byName map[string]*template.Template }
 
 // loadPages parses every page together with the layout and the parts.
-func loadPages(files fs.FS) (*pages, error) {
+func loadPages(files fs.FS, assets *serving.Assets) (*pages, error) {
 	names, err := fs.Glob(files, "pages/*.html")
 	if err != nil {
 		return nil, err
 	}
 	p := &pages{map[string]*template.Template{}}
 	for _, n := range names {
-		t, err := template.New("").Funcs(helpers).ParseFS(files, "layout.html", "parts/*.html", n)
+		t, err := template.New("").Funcs(helpers).Funcs(template.FuncMap{"asset": assets.URL}).ParseFS(files, "layout.html", "parts/*.html", n)
 		if err != nil {
 			return nil, fmt.Errorf("template %s: %w", n, err)
 		}

@@ -21,6 +21,7 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/strict"
 	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/serving"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -51,7 +52,8 @@ const MostUpload = 33 << 20
 
 // Mount adds the merchant's pages to a router.
 func Mount(e *echo.Echo, a *app.App, cfg Config) error {
-	pages, err := loadPages(cfg.Templates)
+	assets := serving.NewAssets(cfg.Dist)
+	pages, err := loadPages(cfg.Templates, assets)
 	if err != nil {
 		return err
 	}
@@ -64,7 +66,7 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 		a.Log.Error("sessions", "error", err)
 		http.Error(w, "The database does not answer. Nothing was changed; load the page again in a moment.", http.StatusServiceUnavailable)
 	}
-	e.GET("/assets/*", assets(cfg.Dist))
+	assets.Mount(e)
 	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), secure, s.bounded, s.storable, middleware.CSRFWithConfig(middleware.CSRFConfig{
 		TokenLookup: "header:X-CSRF-Token,form:csrf", ContextKey: "csrf", CookieName: "agonal_csrf", CookiePath: "/",
 		CookieHTTPOnly: true, CookieSameSite: http.SameSiteLaxMode,
@@ -103,16 +105,27 @@ func (s *server) failed(otherwise echo.HTTPErrorHandler) echo.HTTPErrorHandler {
 			otherwise(c, err)
 			return
 		}
-		status, say := echo.StatusCode(err), "There is no such page here."
+		status, say := echo.StatusCode(err), noSuchPage
 		if status == 0 || status >= 500 {
 			s.app.Log.Error("a page failed", "path", c.Request().URL.Path, "error", err)
 			status, say = http.StatusInternalServerError, "Agonal failed at this. Nothing was changed; try again in a moment."
 		}
-		if s.oops(c, status, say) != nil {
+		tell := func(c *echo.Context) error { return s.oops(c, status, say) }
+		if c.Get("csrf") == nil { // it failed before there was a session
+			tell = s.asPage(tell)
+		}
+		if tell(c) != nil {
 			otherwise(c, err)
 		}
 	}
 }
+
+// asPage gives a handler the session and the headers of a page.
+func (s *server) asPage(h echo.HandlerFunc) echo.HandlerFunc {
+	return echo.WrapMiddleware(s.sessions.LoadAndSave)(secure(h))
+}
+
+const noSuchPage = "There is no such page here."
 
 func (s *server) routes(g *echo.Group) {
 	edit := s.mayEdit
@@ -179,20 +192,10 @@ func (s *server) routes(g *echo.Group) {
 	g.GET("/shop/people/*", to("/shop/people"))
 }
 
-func assets(dist fs.FS) echo.HandlerFunc {
-	files := http.StripPrefix("/assets/", http.FileServerFS(dist))
-	return func(c *echo.Context) error {
-		c.Response().Header().Set("Cache-Control", "no-cache")
-		files.ServeHTTP(c.Response(), c.Request())
-		return nil
-	}
-}
-
 func secure(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
 		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: https:; frame-ancestors 'self'; base-uri 'none'; form-action 'self'; object-src 'none'")
-		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cache-Control", "no-store")
 		return next(c)
@@ -214,7 +217,7 @@ func (s *server) bounded(next echo.HandlerFunc) echo.HandlerFunc {
 		if _, ok := s.whoIs(c); ok {
 			if most = MostForm; strings.HasSuffix(r.URL.Path, "/shop/import") || strings.HasSuffix(r.URL.Path, "/shop/regions") {
 				most = MostUpload
-				longTransfer(c)
+				serving.LongTransfer(c)
 			}
 		}
 		r.Body = http.MaxBytesReader(c.Response(), r.Body, most)
@@ -229,21 +232,13 @@ const (
 	MostStrangersForm = 64 << 10
 )
 
-// longTransfer gives a file that is brought in or out longer than a page has.
-func longTransfer(c *echo.Context) {
-	till := time.Now().Add(10 * time.Minute)
-	rc := http.NewResponseController(c.Response())
-	_ = rc.SetReadDeadline(till) // a recorder of a test has none
-	_ = rc.SetWriteDeadline(till)
-}
-
 // storable refuses text that the database cannot hold, and names the field: in the
 // address, its query and the form.
 func (s *server) storable(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		if strict.Text(r.URL.Path) != "" {
-			return s.oops(c, http.StatusNotFound, "There is no such page here.")
+			return s.oops(c, http.StatusNotFound, noSuchPage)
 		}
 		if r.Method == http.MethodPost {
 			err := r.ParseForm()
@@ -296,6 +291,9 @@ func (h *here) url(path string) string { return "/s/" + h.shop.ID + path }
 
 func (s *server) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
+		if c.Path() == "/*" {
+			return s.oops(c, http.StatusNotFound, noSuchPage)
+		}
 		acc, ok := s.whoIs(c)
 		if ok {
 			c.Set(hereKey, &here{account: acc})

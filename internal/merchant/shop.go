@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/serving"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -337,7 +338,7 @@ func (s *server) ordersCSV(c *echo.Context) error {
 	begun := false
 	begin := func() error {
 		begun = true
-		longTransfer(c)
+		serving.LongTransfer(c)
 		c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
 		c.Response().Header().Set("Content-Disposition", `attachment; filename="`+h.shop.ID+`-orders.csv"`)
 		return w.Write([]string{"number", "placed at", "region", "country", "currency", "goods", "off", "list fee", "fee", "tax", "to pay", "nudges"})
