@@ -1,4 +1,4 @@
-.PHONY: start test lint bench screenshots build laws
+.PHONY: start test lint bench screenshots build laws container attack
 
 start: ## install what is missing, build, and serve the demo
 	@FRESH=$(FRESH) ./scripts/start.sh
@@ -14,6 +14,12 @@ lint: ## golangci-lint and Prettier
 
 laws: ## the laws over many random shops, an integer program, and fuzzing
 	@./scripts/laws.sh
+
+container: ## a container image, or what it would hold
+	@./scripts/container.sh
+
+attack: ## what misbehaving clients and a failing database do to it; minutes
+	@./scripts/attack.sh
 
 bench: ## one line per figure: name value unit
 	@./scripts/bench.sh

@@ -18,10 +18,13 @@ build
 trap 'db_stop' EXIT
 db_start agonal
 # The server gets the signal itself; the shell waits for it and then stops the database.
-trap ':' INT TERM HUP
+asked=0 status=0
+trap 'asked=1' INT TERM HUP
 bin/agonal serve & pid=$!
-trap 'kill -TERM $pid 2>/dev/null || true' INT TERM HUP
-status=0
+trap 'asked=1; kill -TERM $pid 2>/dev/null || true' INT TERM HUP
 while kill -0 $pid 2>/dev/null; do wait $pid && status=0 || status=$?; done
-[ "$status" -gt 128 ] && status=0
-exit $status
+if [ "$status" -gt 128 ]; then # of a signal: ours, or one that ended the server
+  [ "$asked" = 1 ] && exit 0
+  say "The server was ended from outside by signal $((status - 128)); start again."
+fi
+exit "$status"

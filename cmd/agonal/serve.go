@@ -36,6 +36,7 @@ type serveCmd struct {
 	PerSecond float64 `env:"AGONAL_RATE" default:"50" help:"API requests a second for one key and address."`
 	Proxies   string  `env:"AGONAL_PROXIES" help:"Addresses or networks of proxies before this server, separated by commas; what they say of the shopper's address and of https is believed."`
 	Origins   string  `env:"AGONAL_ORIGINS" help:"More origins that may call the API for the demo's shop, separated by commas."`
+	Demo      bool    `env:"AGONAL_DEMO" default:"true" negatable:"" help:"Load the demo, whose password is known to all, and serve the made-up shop."`
 	Only      string  `enum:"both,agonal,lindquill" default:"both" help:"Which of the two to serve: both, agonal or lindquill."`
 }
 
@@ -116,7 +117,7 @@ func (s serveCmd) listen() (main, shop net.Listener, err error) {
 			return nil, nil, err
 		}
 	}
-	if s.Only != "agonal" && s.Lindquill != "" {
+	if s.Only != "agonal" && s.Lindquill != "" && (s.Demo || s.Only == "lindquill") {
 		if shop, err = take("Lindquill", s.Lindquill, "LINDQUILL_ADDR"); err != nil {
 			return nil, nil, err
 		}
@@ -129,11 +130,15 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, prox
 	if err != nil {
 		return nil, err
 	}
-	if err := demo.Load(ctx, a, s.origins()); err != nil {
-		return nil, err
-	}
-	if _, err := a.Snapshots.Refresh(ctx, demo.Shop); err != nil {
-		return nil, err
+	pages := merchant.Config{Templates: web.Templates(), Dist: web.Dist(), Gallery: s.Gallery, TryGoods: demo.TryGoods}
+	if s.Demo {
+		if err := demo.Load(ctx, a, s.origins()); err != nil {
+			return nil, err
+		}
+		if _, err := a.Snapshots.Refresh(ctx, demo.Shop); err != nil {
+			return nil, err
+		}
+		pages.Storefront, pages.DemoShop = "http://"+s.Lindquill, demo.Shop
 	}
 	if err := queue.Start(context.WithoutCancel(ctx)); err != nil {
 		return nil, fmt.Errorf("starting the job queue: %w", err)
@@ -144,7 +149,7 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, prox
 	if err := storefront.Mount(e, a, storefront.Config{Dist: web.Dist(), PerSecond: s.PerSecond}); err != nil {
 		return nil, err
 	}
-	if err := merchant.Mount(e, a, merchant.Config{Templates: web.Templates(), Dist: web.Dist(), Storefront: "http://" + s.Lindquill, Gallery: s.Gallery, DemoShop: demo.Shop, TryGoods: demo.TryGoods}); err != nil {
+	if err := merchant.Mount(e, a, pages); err != nil {
 		return nil, err
 	}
 	serve(l, e)
@@ -165,6 +170,10 @@ func (s serveCmd) origins() []string {
 }
 
 func (s serveCmd) greet() {
+	if !s.Demo {
+		fmt.Printf("Agonal answers at http://%s\n", s.Addr)
+		return
+	}
 	fmt.Printf("\n  Agonal     http://%s\n  Lindquill  http://%s\n\n  Sign in as %s with the password %s\n  Ctrl-C stops.\n\n", s.Addr, s.Lindquill, demo.Email, demo.Password)
 }
 

@@ -107,6 +107,12 @@ const (
 	LinkShared    Act = "link_shared"
 )
 
+// Acts are all acts, Devices all devices.
+var (
+	Acts    = []Act{ItemAdded, CheckoutBegun, OrderPlaced, Leaving, LinkShared}
+	Devices = []Device{Phone, Tablet, Desktop}
+)
+
 // Arm is an arm of a trial.
 type Arm struct {
 	Trial string `json:"trial"`

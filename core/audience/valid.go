@@ -159,12 +159,12 @@ func (c *Condition) wrongList(name string) string {
 		"regions": c.Regions, "countries": c.Countries, "postcodes": c.Postcodes, "methods": c.Methods, "groups": c.Groups, "bought_before": c.Bought,
 	}
 	for _, d := range c.Devices {
-		if d != Phone && d != Tablet && d != Desktop {
+		if !slices.Contains(Devices, d) {
 			return fmt.Sprintf("%q is not phone, tablet or desktop", d)
 		}
 	}
 	for _, a := range c.Acts {
-		if !slices.Contains([]Act{ItemAdded, CheckoutBegun, OrderPlaced, Leaving, LinkShared}, a) {
+		if !slices.Contains(Acts, a) {
 			return fmt.Sprintf("%q is not an act", a)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
@@ -23,6 +24,7 @@ const (
 	MostLines    = 200
 	MostQuantity = 10_000 // of a line, and of all lines together
 	MostCodes    = 20
+	MostVisitID  = 100 // characters
 
 	mostRemembered = 100
 )
@@ -266,9 +268,7 @@ func (r *Request) check(order []int32) error {
 	if len(r.Cart.Codes) > MostCodes {
 		bad("cart.codes", "%d codes are too many; at most %d", len(r.Cart.Codes), MostCodes)
 	}
-	if v := &r.Visit; max(len(v.Shown), len(v.Reached), len(v.Dismissed), len(v.Declined), len(v.RemovedGifts), len(v.Picks), len(v.Acts), len(v.Campaign), len(v.Arms), len(v.Shows)) > mostRemembered {
-		bad("visit", "a visit remembers at most %d of each kind", mostRemembered)
-	}
+	r.Visit.check(bad)
 	if r.Added != nil && (r.Added.Price < 1 || r.Added.Price > money.Most/100) {
 		bad("added.price", "%d is not from 1 to %d", r.Added.Price, money.Most/100)
 	}
@@ -285,6 +285,38 @@ func (r *Request) check(order []int32) error {
 		return errs
 	}
 	return nil
+}
+
+// check finds what no visit can remember.
+func (v *Visit) check(bad func(field, why string, args ...any)) {
+	for _, l := range [...]struct {
+		name string
+		n    int
+	}{
+		{"shown", len(v.Shown)}, {"reached", len(v.Reached)}, {"dismissed", len(v.Dismissed)}, {"declined", len(v.Declined)}, {"removed_gifts", len(v.RemovedGifts)},
+		{"picks", len(v.Picks)}, {"acts", len(v.Acts)}, {"campaign", len(v.Campaign)}, {"arms", len(v.Arms)}, {"shows", len(v.Shows)},
+	} {
+		if l.n > mostRemembered {
+			bad("visit."+l.name, "%d are too many; a visit remembers at most %d of each kind", l.n, mostRemembered)
+			return
+		}
+	}
+	if utf8.RuneCountInString(v.ID) > MostVisitID {
+		bad("visit.id", "it is longer than %d characters", MostVisitID)
+	}
+	for i, r := range v.Reached {
+		if r.Rung < 0 {
+			bad(fmt.Sprintf("visit.reached[%d].rung", i), "%d is below zero", r.Rung)
+		}
+	}
+	if v.Device != "" && !slices.Contains(audience.Devices, v.Device) {
+		bad("visit.device", "%q is not one of %v", v.Device, audience.Devices)
+	}
+	for i, a := range v.Acts {
+		if !slices.Contains(audience.Acts, a) {
+			bad(fmt.Sprintf("visit.acts[%d]", i), "%q is not one of %v", a, audience.Acts)
+		}
+	}
 }
 
 // order lists the places of the cart's lines in the order in which they are decided:

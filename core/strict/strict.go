@@ -4,6 +4,7 @@ package strict
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -34,7 +35,7 @@ func Decode(b []byte, v any, what string, most int) error {
 	dec := json.NewDecoder(bytes.NewReader(b))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(v); err != nil {
-		return fault(err, what)
+		return fault(err, b, what)
 	}
 	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
 		return Error{what, "something follows after the closing brace"}
@@ -42,13 +43,13 @@ func Decode(b []byte, v any, what string, most int) error {
 	return nil
 }
 
-func fault(err error, what string) Error {
+func fault(err error, b []byte, what string) Error {
 	var typ *json.UnmarshalTypeError
 	if m := unknownField.FindStringSubmatch(err.Error()); m != nil {
 		return Error{m[1], "this field is not known"}
 	}
 	if errors.As(err, &typ) && typ.Field != "" {
-		return Error{typ.Field, fmt.Sprintf("a %s does not belong here", typ.Value)}
+		return Error{cmp.Or(PathAt(b, int(typ.Offset)), typ.Field), fmt.Sprintf("a %s does not belong here", typ.Value)}
 	}
 	return Error{what, strings.TrimPrefix(err.Error(), "json: ")}
 }

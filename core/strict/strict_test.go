@@ -3,6 +3,7 @@ package strict_test
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -46,10 +47,50 @@ func TestTextsThatCannotBeStoredAreNamed(t *testing.T) {
 	}
 }
 
+func TestBoundsAreKeptToTheCharacter(t *testing.T) {
+	most := strict.Bounds{Text: 3, Entries: 2}
+	for doc, want := range map[string]string{
+		`{"a":"abc","b":["x","y"]}`:         "",
+		`{"a":"äöü"}`:                       "",
+		`{"a":"\u00e4\n\ud83d\ude00"}`:      "",
+		`{"a":"abcd"}`:                      "a: is longer than 3 characters",
+		`{"a":"\u00e4\n\ud83d\ude00\""}`:    "a: is longer than 3 characters",
+		`{"a":[1,2,3]}`:                     "a: has more than 2 entries",
+		`{"a":{"b":1,"c":2,"d":3}}`:         "a: has more than 2 entries",
+		`{"a":[{"b":"x"},{"b":"long"}]}`:    "a[1].b: is longer than 3 characters",
+		`{"abcd":1}`:                        "body: is longer than 3 characters",
+		`[[1],[1,2,"x"]]`:                   "[1]: has more than 2 entries",
+		`{"a":"a\u0000aaaaa"}`:              "a: holds a NUL character, which cannot be stored",
+		`{"a":"breaks off before it is too`: "",
+	} {
+		err := strict.Within([]byte(doc), most)
+		if want == "" {
+			assert.NoError(t, err, doc)
+			continue
+		}
+		assert.EqualError(t, err, want, doc)
+	}
+}
+
+func TestAValueIsFoundByItsPlace(t *testing.T) {
+	doc := `{"cart": {"lines": [{"sku": "A"}, {"sku": "B", "quantity": "three"}]}, "at": [1]}`
+	for at, want := range map[string]string{`three"`: "cart.lines[1].quantity", `[{"sku": "A"`: "cart.lines", `{"sku": "B"`: "cart.lines[1]", `1]}`: "at[0]", `{"cart"`: ""} {
+		assert.Equal(t, want, strict.PathAt([]byte(doc), strings.Index(doc, at)+1), at)
+	}
+}
+
+func TestAMemberThatIsNoTextIsFound(t *testing.T) {
+	assert.Equal(t, "a[0].at", strict.NotText([]byte(`{"when":"x","at":null,"a":[{"at":{"at":1}}]}`), "at", "when"))
+	assert.Empty(t, strict.NotText([]byte(`{"at":"x","a":["at"]}`), "at"))
+}
+
 func FuzzTexts(f *testing.F) {
 	f.Add([]byte(`{"a":["b","\u0000\ud800"]}`))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		err := strict.Texts(b)
+		_ = strict.Within(b, strict.Bounds{Text: 1, Entries: 1})
+		_ = strict.PathAt(b, len(b)/2)
+		_ = strict.NotText(b, "a")
 		var v any
 		if json.Unmarshal(b, &v) != nil {
 			return

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"unicode/utf8"
 
 	"gorm.io/gorm/clause"
 
@@ -23,8 +24,11 @@ type EventInput struct {
 // Record stores a visit's events. What was recorded before counts once; events
 // of nudges that are not the shop's are refused by field.
 func (a *App) Record(ctx context.Context, shop, visit string, in []EventInput) error {
-	if visit == "" || len(visit) > 100 {
+	if visit == "" || utf8.RuneCountInString(visit) > 100 {
 		return Problem{"visit", "a visit id of 1 to 100 characters is needed"}
+	}
+	if len(in) == 0 {
+		return Problem{"events", "at least one event is needed"}
 	}
 	if len(in) > MostEvents {
 		return Problem{"events", fmt.Sprintf("%d events are too many; at most %d", len(in), MostEvents)}
@@ -45,17 +49,16 @@ func (a *App) Record(ctx context.Context, shop, visit string, in []EventInput) e
 			return Problem{fmt.Sprintf("events[%d].kind", i), "must be shown or reached"}
 		case !known[e.Nudge]:
 			return Problem{fmt.Sprintf("events[%d].nudge", i), fmt.Sprintf("there is no nudge %q", e.Nudge)}
-		case e.Rung < 0 || e.Rung > 100 || e.Revision < 0 || e.Revision > 1<<30:
-			return Problem{fmt.Sprintf("events[%d].rung", i), "is out of range"}
+		case e.Rung < 0 || e.Rung > 100:
+			return Problem{fmt.Sprintf("events[%d].rung", i), "must be from 0 to 100"}
+		case e.Revision < 1 || e.Revision > 1<<30:
+			return Problem{fmt.Sprintf("events[%d].revision", i), "must be 1 or more"}
 		}
 		row := store.Event{ShopID: shop, NudgeID: e.Nudge, Kind: e.Kind, Visit: visit, Rung: e.Rung, Revision: e.Revision, At: now}
 		if e.Kind == store.EventShown {
 			row.Rung = 0 // a show counts once per visit and nudge
 		}
 		rows = append(rows, row)
-	}
-	if len(rows) == 0 {
-		return nil
 	}
 	return a.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&rows).Error
 }

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"time"
+	"unicode/utf8"
 
 	"gorm.io/gorm"
 
@@ -49,7 +50,7 @@ var ErrKeyReused = errors.New("this idempotency key was used for another order")
 // PlaceOrder prices an order again and stores it. Errors: decide.FieldErrors,
 // Problem, QuoteChanged, ErrKeyReused.
 func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (store.Order, error) {
-	if req.Key == "" || len(req.Key) > 200 {
+	if req.Key == "" || utf8.RuneCountInString(req.Key) > 200 {
 		return store.Order{}, Problem{"idempotency_key", "an idempotency key of 1 to 200 characters is needed"}
 	}
 	if err := req.check(a.Now()); err != nil {
@@ -109,7 +110,6 @@ func (a *App) placedMeanwhile(ctx context.Context, shop, key, hash string) (o st
 // Bounds of what an order says besides its cart.
 const (
 	mostCustomer = 200
-	mostVisitID  = 100
 	// oldestOrder is how long after it was charged an order may come.
 	oldestOrder = 60 * 24 * time.Hour
 )
@@ -121,10 +121,8 @@ func (r *OrderRequest) check(now time.Time) error {
 		return Problem{"cart.lines", "an order needs at least one line"}
 	case r.Cart.Destination == nil:
 		return Problem{"cart.destination", "an order needs a destination"}
-	case len(r.Customer) > mostCustomer:
+	case utf8.RuneCountInString(r.Customer) > mostCustomer:
 		return Problem{"customer", fmt.Sprintf("a customer has at most %d characters", mostCustomer)}
-	case len(r.Visit.ID) > mostVisitID:
-		return Problem{"visit.id", fmt.Sprintf("a visit has at most %d characters", mostVisitID)}
 	case r.Expect < 0 || r.Expect > money.Most:
 		return Problem{"expect_to_pay", fmt.Sprintf("%d is no total; from 0 to %d minor units are possible", r.Expect, money.Most)}
 	case r.PlacedAt != nil && !r.Charged:

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -202,8 +203,11 @@ func shopsOf(rows []store.RefusedCall) []string {
 
 // GiveUp writes down an order that the shop's server sends no more. Errors: Problem.
 func (a *App) GiveUp(ctx context.Context, shop, key, why string) error {
-	if key == "" || len(key) > 200 {
+	if key == "" || utf8.RuneCountInString(key) > 200 {
 		return Problem{"idempotency_key", "an idempotency key of 1 to 200 characters is needed"}
+	}
+	if why == "" {
+		return Problem{"why", "why the order is sent no more is needed"}
 	}
 	return a.storeRefusals(ctx, []store.RefusedCall{{ShopID: shop, Operation: store.GivenUp, Field: key, Why: storable(why), Times: 1, At: a.Now().UTC()}})
 }

@@ -208,8 +208,10 @@ func orders(ctx context.Context, a *app.App) error {
 		if err != nil {
 			return err
 		}
-		if err := past.Record(ctx, Shop, visit, seen(d)); err != nil {
-			return err
+		if events := seen(d); len(events) > 0 {
+			if err := past.Record(ctx, Shop, visit, events); err != nil {
+				return err
+			}
 		}
 		if !o.ordered {
 			continue

@@ -16,11 +16,12 @@ import (
 	"agonal.dev/agonal/internal/app"
 )
 
-// How long the database may take: for codes of pools, without which a decision is made,
-// and for everything else that is asked of it.
+// How long the database may take: for codes of pools, without which a decision is made;
+// for what shoppers wait for; and for managing, where up to 100,000 codes are made.
 const (
-	poolsWithin = 200 * time.Millisecond
-	callWithin  = 3 * time.Second
+	poolsWithin   = 200 * time.Millisecond
+	callWithin    = 3 * time.Second
+	managedWithin = 25 * time.Second
 )
 
 // decisions prices a cart and says what shows. A publishable key may not ask for
@@ -91,11 +92,18 @@ func (s *server) orders(c *echo.Context) error {
 	if !k.secret {
 		return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: "Orders are placed by the shop's server, with its secret key."})
 	}
-	var req app.OrderRequest
+	var req struct {
+		app.OrderRequest
+		Expect *money.Minor `json:"expect_to_pay"`
+	}
 	if ok, err := decode(c, &req); !ok {
 		return err
 	}
-	o, err := s.app.PlaceOrder(k.ctx, k.shop.Shop.ID, req)
+	if req.Expect == nil {
+		return fail(c, app.Problem{Field: "expect_to_pay", Say: "the total that was shown to the shopper is needed"}, problem{})
+	}
+	req.OrderRequest.Expect = *req.Expect
+	o, err := s.app.PlaceOrder(k.ctx, k.shop.Shop.ID, req.OrderRequest)
 	if err != nil {
 		return fail(c, err, problem{})
 	}
@@ -122,7 +130,7 @@ func (s *server) givenUp(c *echo.Context) error {
 		return err
 	}
 	why := req.Why
-	if req.Currency != "" {
+	if req.Currency != "" && why != "" {
 		why = money.Format(money.Amount{Minor: req.Charged, Currency: req.Currency}, k.shop.Shop.Locale) + ": " + why
 	}
 	if err := s.app.GiveUp(k.ctx, k.shop.Shop.ID, req.Key, why); err != nil {

@@ -21,7 +21,7 @@ const byAPI = "API"
 
 // managed asks for the secret key.
 func (s *server) managed(h echo.HandlerFunc) echo.HandlerFunc {
-	return s.keyed(func(c *echo.Context) error {
+	return s.keyedWithin(managedWithin, func(c *echo.Context) error {
 		for _, p := range c.PathValues() {
 			if why := strict.Text(p.Value); why != "" {
 				return reply(c, problem{Status: http.StatusUnprocessableEntity, Title: "The address cannot be used", Detail: p.Name + ": " + why, Errors: []decide.FieldError{{Field: p.Name, Why: why}}})

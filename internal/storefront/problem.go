@@ -78,12 +78,15 @@ func fail(c *echo.Context, err error, notFound problem) error {
 
 var unknownField = regexp.MustCompile(`unknown field "([^"]*)"`)
 
+// most bounds the texts, lists and maps of every body, besides what bounds them more.
+var most = strict.Bounds{Text: 200, Entries: 200}
+
 // decode reads a JSON body strictly, naming what is wrong with it. It answers
 // the request and returns false where it cannot be used.
 func decode(c *echo.Context, into any) (bool, error) {
 	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, MostBody))
 	if err == nil {
-		err = strict.Texts(body)
+		err = strict.Within(body, most)
 	}
 	if err == nil {
 		dec := json.NewDecoder(bytes.NewReader(body))
@@ -109,6 +112,8 @@ func decode(c *echo.Context, into any) (bool, error) {
 		status, field, why = http.StatusUnprocessableEntity, text.Field, text.Why
 	case errors.As(err, &when):
 		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.Where(body, strings.Trim(when.Value, `"`)), field), "is no moment such as 2026-11-26T09:30:00Z"
+	case strings.HasPrefix(why, "Time.UnmarshalJSON"):
+		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.NotText(body, "at", "last_order", "placed_at"), field), "is no moment such as 2026-11-26T09:30:00Z"
 	case errors.As(err, &large):
 		status, why = http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %d KB", MostBody>>10)
 	case errors.Is(err, io.EOF):
@@ -118,7 +123,7 @@ func decode(c *echo.Context, into any) (bool, error) {
 	case m != nil:
 		status, field, why = http.StatusUnprocessableEntity, m[1], "this field is not known"
 	case errors.As(err, &typ):
-		status, field, why = http.StatusUnprocessableEntity, typ.Field, fmt.Sprintf("a %s does not belong here", typ.Value)
+		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.PathAt(body, int(typ.Offset)), typ.Field, field), fmt.Sprintf("a %s does not belong here", typ.Value)
 	}
 	return false, reply(c, problem{Status: status, Title: "The body cannot be read", Detail: field + ": " + why, Errors: []decide.FieldError{{Field: field, Why: why}}})
 }

@@ -108,14 +108,16 @@ const callKey = "storefront.call"
 
 // keyed finds the shop by the request's key, checks origin and rate, and notes who
 // asked, so that the merchant's page can say why a request was refused.
-func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc {
+func (s *server) keyed(h echo.HandlerFunc) echo.HandlerFunc { return s.keyedWithin(callWithin, h) }
+
+func (s *server) keyedWithin(most time.Duration, h echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		key, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		if !ok || key == "" || len(key) > mostKey {
 			return reply(c, problem{Status: http.StatusUnauthorized, Title: "A key is needed", Detail: "Send the shop's key as “Authorization: Bearer …”."})
 		}
-		ctx, cancel := context.WithTimeout(r.Context(), callWithin)
+		ctx, cancel := context.WithTimeout(r.Context(), most)
 		defer cancel()
 		use, err := s.app.UseKey(ctx, key)
 		if err != nil {
