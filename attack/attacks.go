@@ -256,7 +256,7 @@ func poison(ctx context.Context, f *field) error {
 	end := time.Now().Add(f.each)
 	each(4, 4, func(int) {
 		for time.Now().Before(end) {
-			form := url.Values{"act": {"pay"}, "name": {"a\x00b"}, "street": {"\xff"}, "postcode": {"26723"}, "town": {"Vessmark"}, "country": {"DE"}}
+			form := url.Values{"go": {"place"}, "pay": {"approve"}, "expect": {"4790"}, "name": {"a\x00b"}, "street": {"\xff"}, "postcode": {"26723"}, "city": {"Vessmark"}, "country": {"DE"}}
 			r, _ := http.NewRequestWithContext(ctx, http.MethodPost, f.shop.url("/checkout"), strings.NewReader(form.Encode()))
 			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 			r.Header.Set("Cookie", "lq_cart=HARBLU-30%3A2; agonal_visit=%7B%22id%22%3A%22%5Cu0000%22%7D")
@@ -279,7 +279,11 @@ func poison(ctx context.Context, f *field) error {
 func slow(ctx context.Context, f *field) error {
 	limited, cancel := context.WithTimeout(ctx, 40*time.Second)
 	defer cancel()
-	var held atomic.Int64
+	var held, late atomic.Int64
+	go func() {
+		sleep(limited, 35*time.Second) // the longest deadline but that of an answer is over
+		late.Store(held.Load())
+	}()
 	each(400, 400, func(n int) {
 		to := []*process{f.agonal, f.shop}[n%2]
 		c, err := net.Dial("tcp", to.address)
@@ -296,7 +300,8 @@ func slow(ctx context.Context, f *field) error {
 		if _, err := c.Write([]byte(begin)); err != nil {
 			return
 		}
-		if n/2%3 == 2 { // reads nothing
+		if n/2%3 == 2 { // reads nothing, once the buffers are full
+			_ = c.(*net.TCPConn).SetReadBuffer(1)
 			sleep(limited, 40*time.Second)
 			return
 		}
@@ -308,7 +313,7 @@ func slow(ctx context.Context, f *field) error {
 		}
 	})
 	say("slow.clients", 400, "")
-	say("slow.still_held", held.Load(), "")
+	say("slow.held_after_35_s", late.Load(), "")
 	return nil
 }
 

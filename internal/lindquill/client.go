@@ -26,17 +26,45 @@ type client struct {
 }
 
 // breaker keeps one kind of call quiet for a while.
-type breaker struct{ until atomic.Int64 } // Unix nanoseconds
+type breaker struct {
+	until   atomic.Int64 // Unix nanoseconds
+	probing atomic.Bool
+}
 
 func (b *breaker) quiet() bool { return time.Now().UnixNano() < b.until.Load() }
 
 func (b *breaker) open() { b.until.Store(time.Now().Add(quietFor).UnixNano()) }
 
+// probe asks again beside the shoppers' way, and closes the breaker with the first answer.
+func (b *breaker) probe(ask func() error) {
+	if !b.probing.CompareAndSwap(false, true) {
+		return
+	}
+	go func() {
+		defer b.probing.Store(false)
+		for b.quiet() {
+			time.Sleep(probeEvery)
+			if err := ask(); !errors.Is(err, errSilent) {
+				b.until.Store(0)
+				return
+			}
+			b.open()
+		}
+	}()
+}
+
 const (
 	decideWithin = 900 * time.Millisecond
 	orderWithin  = 4 * time.Second
 	quietFor     = 4 * time.Second
+	probeEvery   = 250 * time.Millisecond
 )
+
+// newClient keeps as many connections to Agonal as pages are made at a time.
+func newClient(cfg Config) *client {
+	way := &http.Transport{MaxIdleConns: pagesAtATime, MaxIdleConnsPerHost: pagesAtATime, IdleConnTimeout: time.Minute, DisableCompression: true}
+	return &client{base: cfg.Agonal, publishable: cfg.Publishable, secret: cfg.Secret, http: &http.Client{Transport: way}}
+}
 
 // errAway says that Agonal cannot be reached, or fails.
 var errAway = errors.New("agonal cannot be reached")
@@ -118,9 +146,18 @@ func (c *client) waited(ctx context.Context, b *breaker, within time.Duration, m
 
 func away(err error) error { return errors.Join(errAway, err) }
 
+// decide asks for a decision. It is waited for to its end, which is near, also where the
+// shopper leaves meanwhile: a call that is broken off costs its connection.
 func (c *client) decide(ctx context.Context, r decide.Request) (decide.Decision, error) {
 	var d decide.Decision
-	return d, c.waited(ctx, &c.decisions, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, &d)
+	ctx = context.WithoutCancel(ctx)
+	err := c.waited(ctx, &c.decisions, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, &d)
+	if errors.Is(err, errSilent) {
+		c.decisions.probe(func() error {
+			return c.call(ctx, decideWithin, http.MethodPost, "/v1/decisions", c.secret, r, nil)
+		})
+	}
+	return d, err
 }
 
 // placed is what Agonal answers to an order.

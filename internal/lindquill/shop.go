@@ -53,12 +53,13 @@ type shop struct {
 	ledger *ledger
 	pages  map[string]*template.Template
 	log    *slog.Logger
+	turns  turns
 	till   till
 }
 
 // Mount adds the shop to a router. It follows Agonal until the context ends.
 func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) error {
-	s := &shop{cfg: cfg, client: &client{base: cfg.Agonal, publishable: cfg.Publishable, secret: cfg.Secret, http: &http.Client{}}, pages: map[string]*template.Template{}, log: log}
+	s := &shop{cfg: cfg, client: newClient(cfg), turns: newTurns(pagesAtATime, pagesWaiting), pages: map[string]*template.Template{}, log: log}
 	s.goods = &goods{client: s.client, file: filepath.Join(cfg.StateDir, "catalogue.json"), log: log}
 	var err error
 	if s.ledger, err = openLedger(filepath.Join(cfg.StateDir, "orders.jsonl"), s.client, log); err != nil {
@@ -142,7 +143,7 @@ func takeSlip(c *echo.Context) (s slip) {
 
 func (s *shop) routes(e *echo.Echo) {
 	pictures.Mount(e)
-	g := e.Group("", s.open)
+	g := e.Group("", s.oneOfFew, s.small, s.open)
 	g.GET("/", s.home)
 	g.GET("/collections/:name", s.collection)
 	g.GET("/products/:id", s.product)
@@ -167,7 +168,7 @@ func (s *shop) routes(e *echo.Echo) {
 func (s *shop) failed(c *echo.Context, err error) error {
 	switch status := echo.StatusCode(err); status {
 	case http.StatusNotFound, http.StatusMethodNotAllowed:
-		return s.open(s.missing)(c)
+		return s.oneOfFew(s.open(s.missing))(c)
 	case 0, http.StatusInternalServerError:
 		s.log.Error("a page failed", "path", c.Request().URL.Path, "error", err)
 		return bare(c, http.StatusInternalServerError, "This page failed", "Your cart is kept. Load the page again in a moment.")

@@ -223,7 +223,8 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 		view.Wrong = []string{fmt.Sprintf("The total has changed: it was %s and is %s now. Nothing was charged; look at it again.", v.money(expect), v.money(now.ToPay))}
 		return s.showTill(c, http.StatusConflict, view)
 	}
-	if err := pay(c.Request().Context(), view.Pay); err != nil {
+	s.turns.outside(func() { err = pay(c.Request().Context(), view.Pay) })
+	if err != nil {
 		view.Wrong = []string{err.Error()}
 		return s.showTill(c, http.StatusPaymentRequired, view)
 	}
@@ -232,7 +233,8 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 		Customer: view.Name, Expect: expect,
 	}
 	rec := record{Order: order, Total: v.money(expect), Name: view.Name}
-	answer, err := s.client.order(c.Request().Context(), order)
+	var answer placed
+	s.turns.outside(func() { answer, err = s.client.order(c.Request().Context(), order) })
 	var no refusal
 	switch {
 	case err == nil:

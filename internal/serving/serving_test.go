@@ -130,6 +130,21 @@ func TestTheShopLeadsOnlyToItsOwnPages(t *testing.T) {
 	}
 }
 
+func TestALargeFormIsRefusedBeforeItIsKept(t *testing.T) {
+	agonal, shop := sites(t)
+	large := strings.Repeat("name=aaaaaaaaaa&", 2<<20/16)
+	for _, address := range []string{agonal + "/sign-in", agonal + "/account/new", agonal + "/v1/decisions", shop + "/checkout", shop + "/cart/add", shop + "/cart/set", shop + "/cart/code", shop + "/deliver-to"} {
+		r, err := http.NewRequest(http.MethodPost, address, strings.NewReader(large))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("Authorization", "Bearer "+demo.PublishableKey)
+		res, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		require.NoError(t, res.Body.Close())
+		assert.Equal(t, http.StatusRequestEntityTooLarge, res.StatusCode, address)
+	}
+}
+
 func TestACookieOfAnyKindLeavesEveryPage(t *testing.T) {
 	_, shop := sites(t)
 	codes := make([]string, 21)
