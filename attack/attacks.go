@@ -291,8 +291,6 @@ func slow(ctx context.Context, f *field) error {
 			return
 		}
 		defer func() { _ = c.Close() }()
-		held.Add(1)
-		defer held.Add(-1)
 		begin := []string{
 			"POST /v1/decisions HTTP/1.1\r\nHost: x\r\n", "POST /checkout HTTP/1.1\r\nHost: x\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 50000\r\n\r\na=",
 			"GET /openapi.json HTTP/1.1\r\nHost: x\r\n\r\n",
@@ -305,6 +303,8 @@ func slow(ctx context.Context, f *field) error {
 			sleep(limited, 40*time.Second)
 			return
 		}
+		held.Add(1)
+		defer held.Add(-1)
 		for limited.Err() == nil {
 			sleep(limited, time.Second)
 			if _, err := c.Write([]byte("x")); err != nil {
@@ -313,7 +313,7 @@ func slow(ctx context.Context, f *field) error {
 		}
 	})
 	say("slow.clients", 400, "")
-	say("slow.held_after_35_s", late.Load(), "")
+	say("slow.senders_held_after_35_s", late.Load(), "")
 	return nil
 }
 

@@ -143,7 +143,7 @@ func takeSlip(c *echo.Context) (s slip) {
 
 func (s *shop) routes(e *echo.Echo) {
 	pictures.Mount(e)
-	g := e.Group("", s.oneOfFew, s.small, s.open)
+	g := e.Group("", s.small, s.oneOfFew, s.open)
 	g.GET("/", s.home)
 	g.GET("/collections/:name", s.collection)
 	g.GET("/products/:id", s.product)

@@ -83,7 +83,8 @@ func (s *shop) oneOfFew(next echo.HandlerFunc) echo.HandlerFunc {
 // mostForm is the largest form of the shop, in bytes.
 const mostForm = 64 << 10
 
-// small refuses bodies larger than any form here, before they are kept.
+// small refuses bodies larger than any form here, and reads the others before a turn is
+// taken: who sends slowly keeps nobody waiting.
 func (s *shop) small(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()

@@ -145,6 +145,22 @@ func TestALargeFormIsRefusedBeforeItIsKept(t *testing.T) {
 	}
 }
 
+func TestWhoSendsSlowlyKeepsNobodyFromTheirPage(t *testing.T) {
+	_, shop := sites(t)
+	for range 40 { // more than pages are made at a time
+		c, err := net.Dial("tcp", strings.TrimPrefix(shop, "http://"))
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = c.Close() })
+		_, err = c.Write([]byte("POST /checkout HTTP/1.1\r\nHost: x\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 5000\r\n\r\na="))
+		require.NoError(t, err)
+	}
+	time.Sleep(200 * time.Millisecond)
+	began := time.Now()
+	res, _ := ask(t, http.MethodGet, shop+"/", nil)
+	assert.Equal(t, 200, res.StatusCode)
+	assert.Less(t, time.Since(began), 2*time.Second)
+}
+
 func TestACookieOfAnyKindLeavesEveryPage(t *testing.T) {
 	_, shop := sites(t)
 	codes := make([]string, 21)
