@@ -88,10 +88,10 @@ test('a double click does everything once', async ({ page }) => {
   await expect(page.getByRole('button', { name: 'Publish revision 1' })).toBeVisible();
   await page.getByRole('button', { name: '+ rung' }).dblclick();
   await whole(page, '+ rung');
-  await expect(page.locator('[id^=part-threshold-]')).toHaveCount(2);
+  await expect(page.locator('[id^=part-goal-]')).toHaveCount(2);
   await page.getByLabel('Goal of rung 2: €0.01').click();
   await page.getByRole('button', { name: 'Remove this rung' }).dblclick();
-  await expect(page.locator('[id^=part-threshold-]')).toHaveCount(0);
+  await expect(page.locator('[id^=part-goal-]')).toHaveCount(0);
   await page.getByRole('button', { name: 'Publish revision 1' }).dblclick();
   await expect(page.getByText('Revision 1 is live')).toBeVisible();
   await page.goBack();

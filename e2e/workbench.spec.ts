@@ -28,6 +28,13 @@ async function end(page: Page) {
   await expect(page.getByText(/is ended now/)).toBeVisible();
 }
 
+/** Throws a draft away that was never published. */
+async function throwAway(page: Page) {
+  await page.getByLabel('More', { exact: true }).click();
+  await page.getByRole('button', { name: 'Delete this draft' }).click();
+  await expect(page.getByRole('heading', { name: 'Nudges' })).toBeVisible();
+}
+
 async function save(page: Page) {
   await panel(page).getByRole('button', { name: 'Save' }).click();
   await expect(open(page)).toHaveCount(0);
@@ -58,9 +65,9 @@ test('the commonest ladder: what it is measured on is set, and said', async ({ p
   await expect(panel(page).getByText('For these methods')).toBeHidden(); // only what applies
   await panel(page).getByLabel('How much').fill('10');
   await save(page);
-  await expect(page.locator('#toast')).toContainText('money off the order cannot be earned by what is left after it');
+  await expect(page.locator('#toast')).toContainText('a goal cannot look at what its own reward changes');
   await expect(promise(page)).toContainText('the order is 10 % less');
-  await expect(promise(page)).toContainText('goods after price cuts, before money off the order');
+  await expect(promise(page)).toContainText('Rung 2 counts goods after price cuts');
   await page.getByRole('button', { name: 'Publish revision 1' }).click();
   await expect(page.getByText('Revision 1 is published.')).toBeVisible();
   await end(page);
@@ -380,4 +387,75 @@ test("another shop's board does not lead to Lindquill", async ({ page, browser }
   await other.getByRole('link', { name: 'Nudges' }).click();
   await expect(other.getByText('No nudge yet.')).toBeVisible();
   await expect(other.getByRole('link', { name: 'See the shop' })).toHaveCount(0);
+});
+
+test('whom it is for is a sentence of conditions, judged for the cart beside it', async ({ page }) => {
+  await begin(page, 'For whom');
+  const rows = page.locator('.condition');
+  await page.getByRole('button', { name: '+ condition' }).click();
+  await expect(panel(page)).toBeVisible(); // what was made is open
+  await panel(page).getByLabel('What is asked').selectOption('signed_in');
+  await expect(panel(page).getByLabel(/^\s*The shopper/)).toBeVisible(); // another question has other fields
+  await save(page);
+  await expect(rows).toHaveText([/all of these/, /the shopper is signed in/]);
+  await expect(rows.nth(1).locator('.truth')).toHaveText('◌ not known');
+  await page.getByLabel(/^\s*shopper/).selectOption('new');
+  await expect(rows.nth(1).locator('.truth')).toHaveText('○ false');
+  await page.getByLabel(/^\s*shopper/).selectOption('known');
+  await expect(rows.nth(1).locator('.truth')).toHaveText('● true');
+
+  await page.getByRole('button', { name: '+ group' }).click();
+  await panel(page).getByLabel('How these stand together').selectOption('none');
+  await save(page);
+  await expect(rows).toHaveText([/all of these/, /the shopper is signed in/, /and\s+none of these/, /the cart holds at least 2 pieces/]);
+  await expect(rows.nth(3).locator('.truth')).toHaveText('● true'); // three pieces lie beside it
+  await expect(rows.nth(0).locator('.truth')).toHaveText('○ false');
+  await page.getByLabel(/^Condition: the cart holds/).click();
+  await panel(page).getByLabel('At least; empty: any').fill('4');
+  await page.keyboard.press('Enter');
+  await expect(rows.nth(3).locator('.truth')).toHaveText('○ false');
+  await expect(rows.nth(0).locator('.truth')).toHaveText('● true');
+  await page.getByLabel(/^Condition: the cart holds/).click();
+  await panel(page).getByRole('button', { name: 'Remove this condition' }).click();
+  await expect(rows).toHaveText([/all of these/, /the shopper is signed in/]); // an empty group asks nothing
+  await throwAway(page);
+});
+
+test('a rung gives something more, and rows leave the line of what is as usual', async ({ page }) => {
+  await begin(page, 'More at once');
+  await page.getByLabel(/^Reward of rung 1/).click();
+  await panel(page).getByRole('button', { name: 'Give something more here' }).click();
+  await panel(page).getByLabel('What is given').selectOption('gift');
+  await expect(panel(page).getByText('The amount, in each region')).toBeHidden();
+  await panel(page)
+    .getByRole('combobox', { name: /^These/ })
+    .fill('quay');
+  await page.getByRole('option', { name: /quay/i }).first().click();
+  await panel(page).getByLabel('How many', { exact: true }).fill('2');
+  await save(page);
+  await expect(page.getByLabel(/^Reward 2 of rung 1: 2 × .*Quay.* is a gift/)).toBeVisible();
+  await page.getByLabel(/^Reward 2 of rung 1/).click();
+  await panel(page).getByRole('button', { name: 'Remove this reward' }).click();
+  await expect(page.getByLabel(/^Reward of rung 1: standard shipping is free/)).toBeVisible();
+
+  await page.getByLabel(/^Limits: without a limit/).click();
+  await panel(page).getByLabel('Orders in all; empty: no limit').fill('one');
+  await page.keyboard.press('Enter');
+  await expect(panel(page).getByText('Write a whole number from 0')).toBeVisible();
+  await panel(page).getByLabel('Orders in all; empty: no limit').fill('100');
+  await save(page);
+  await expect(page.getByLabel('Limits: for 100 orders in all')).toBeVisible();
+  await page.getByLabel(/^Beside others: /).click();
+  await panel(page)
+    .getByLabel(/^\s*Exclusive group/)
+    .fill('winter');
+  await save(page);
+  await expect(page.getByLabel('Beside others: one of the group “winter” at a time')).toBeVisible();
+  await page.getByLabel(/^How often: /).click();
+  await panel(page).getByLabel('Hide it once everything is reached').check();
+  await save(page);
+  await expect(page.getByLabel('How often: shows until everything is reached')).toBeVisible();
+  await page.getByLabel(/^What counts: /).click();
+  await expect(panel(page).getByText(/^Counts \d+ variants in Home today/)).toBeVisible();
+  await throwAway(page);
 });

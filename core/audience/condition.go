@@ -128,6 +128,12 @@ type Between struct {
 // Weekday is a day of the week: mon, tue, wed, thu, fri, sat, sun.
 type Weekday string
 
+// Weekdays lists the days of a week.
+var Weekdays = []Weekday{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
+
+// Name is the day in English.
+func (w Weekday) Name() string { return weekdays[w].String() }
+
 var weekdays = map[Weekday]time.Weekday{
 	"mon": time.Monday, "tue": time.Tuesday, "wed": time.Wednesday, "thu": time.Thursday,
 	"fri": time.Friday, "sat": time.Saturday, "sun": time.Sunday,

@@ -22,6 +22,15 @@ type Error struct {
 
 func (e Error) Error() string { return e.Field + ": " + e.Why }
 
+// Kind is the name of the field that is set: what the condition asks, or how a group joins
+// its members. It is empty where not exactly one is.
+func (c *Condition) Kind() string {
+	if names := c.set(); len(names) == 1 {
+		return names[0]
+	}
+	return ""
+}
+
 // set lists the fields of a condition that are set, in the order they are declared.
 func (c *Condition) set() []string {
 	fields := []struct {

@@ -21,7 +21,7 @@ func Starts() []Start {
 		}},
 		{"two-steps", "A cheaper parcel first, a free one later", "Two goals. The first is close for nearly everybody, the second rewards a full basket.", func(rs []catalog.Region) Definition {
 			return ladder("Two steps to free shipping",
-				rungAt(rs, 35, Reward{Kind: ShippingFlat, Methods: shared(rs), Amounts: amounts(rs, 3)}),
+				rungAt(rs, 35, Reward{Kind: ShippingFlat, Methods: shared(rs), Amounts: SuggestAmounts(rs, 3)}),
 				rungAt(rs, 75, Reward{Kind: FreeShipping, Methods: shared(rs)}))
 		}},
 		{"code", "A code that takes a share off the order", "For a newsletter or a parcel insert. It needs no goal, only the code.", func(rs []catalog.Region) Definition {
@@ -45,9 +45,9 @@ func ladder(name string, rungs ...Rung) Definition {
 	return Definition{Version: Version, Name: name, Ladder: Ladder{Basis: AfterOrder, Rungs: rungs}, Placements: []Placement{TopBar, CartDrawer}}
 }
 
-// amounts suggests an amount for every region: so many euros, as a shopkeeper
+// SuggestAmounts suggests an amount for every region: so many euros, as a shopkeeper
 // would write it in the region's currency.
-func amounts(rs []catalog.Region, euros int64) Amounts {
+func SuggestAmounts(rs []catalog.Region, euros int64) Amounts {
 	out := Amounts{}
 	for _, r := range rs {
 		whole := euros
@@ -63,7 +63,7 @@ func amounts(rs []catalog.Region, euros int64) Amounts {
 }
 
 func rungAt(rs []catalog.Region, euros int64, r Reward) Rung {
-	return Rung{Thresholds: amounts(rs, euros), Rewards: []Reward{r}}
+	return Rung{Thresholds: SuggestAmounts(rs, euros), Rewards: []Reward{r}}
 }
 
 // shared names the first method that every region has, or none.

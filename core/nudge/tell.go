@@ -28,6 +28,11 @@ const (
 // RungField is the path of a field of a rung.
 func RungField(rung int, field string) string { return fmt.Sprintf("ladder.rungs[%d].%s", rung, field) }
 
+// RewardField is the path of a reward of a rung.
+func RewardField(rung, reward int) string {
+	return fmt.Sprintf("ladder.rungs[%d].rewards[%d]", rung, reward)
+}
+
 // Tell returns the promise as the merchant reads and edits it, in one region's
 // amounts: "When a shopper in Home or EU has €60.00 of anything in the cart,
 // standard shipping is free." regions are the shop's.
@@ -102,8 +107,14 @@ func (t *teller) say(s string) { t.out = append(t.out, Part{Text: s}) }
 func (t *teller) part(s, field string) { t.out = append(t.out, Part{Text: s, Field: field}) }
 
 func (t *teller) reward(i int) {
-	text, missing := t.d.gives(i, t.v)
-	t.out = append(t.out, Part{text, RungField(i, "rewards"), missing})
+	some := FilterText(t.d.Ladder.Scope, t.v) != ""
+	for j := range t.d.Ladder.Rungs[i].Rewards {
+		if j > 0 {
+			t.say(" and ")
+		}
+		text, missing := t.d.Ladder.Rungs[i].Rewards[j].clause(t.v, some)
+		t.out = append(t.out, Part{text, RewardField(i, j), missing})
+	}
 }
 
 // Say returns the promise as one short sentence for the merchant, in one region's

@@ -28,6 +28,32 @@ var fields = map[Kind]string{
 	OfferAfter:   "items* in_place_of percent amounts",
 }
 
+// RewardFields lists the fields that a kind of reward has, besides kind, and whether each
+// must be set.
+func RewardFields(k Kind) map[string]bool {
+	out := map[string]bool{}
+	for _, f := range strings.Fields(fields[k]) {
+		out[strings.TrimSuffix(f, "*")] = strings.HasSuffix(f, "*")
+	}
+	return out
+}
+
+// Keep clears the fields of a reward that do not belong to its kind.
+func (r *Reward) Keep() {
+	has := RewardFields(r.Kind)
+	drop := map[string]func(){
+		"methods": func() { r.Methods = nil }, "amounts": func() { r.Amounts = nil }, "percent": func() { r.Percent = nil }, "cap": func() { r.Cap = nil },
+		"on": func() { r.On = nil }, "size": func() { r.Size = 0 }, "pay_for": func() { r.PayFor = 0 }, "get": func() { r.Get = 0 },
+		"cheapest": func() { r.Cheapest = 0 }, "dearest": func() { r.Dearest = 0 }, "dearest_first": func() { r.DearestFirst = false },
+		"shipments": func() { r.Shipments = "" }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil },
+	}
+	for f, clear := range drop {
+		if _, ok := has[f]; !ok {
+			clear()
+		}
+	}
+}
+
 // given tells which fields of a reward are set.
 func (r *Reward) given() map[string]bool {
 	return map[string]bool{
@@ -38,10 +64,7 @@ func (r *Reward) given() map[string]bool {
 }
 
 func (r *Reward) valid(at string) error {
-	allowed := map[string]bool{} // to whether it must be set
-	for _, f := range strings.Fields(fields[r.Kind]) {
-		allowed[strings.TrimSuffix(f, "*")] = strings.HasSuffix(f, "*")
-	}
+	allowed := RewardFields(r.Kind)
 	given := r.given()
 	names := make([]string, 0, len(given))
 	for f := range given {

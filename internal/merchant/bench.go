@@ -23,7 +23,6 @@ import (
 type benchView struct {
 	N        store.Nudge
 	D        nudge.Definition
-	Name     string // as typed, where that is refused
 	Phase    string
 	Note     string // what the draft is, in words
 	Region   catalog.Region
@@ -36,19 +35,19 @@ type benchView struct {
 	View     switchesView
 
 	Sentence   []sentencePart
-	Regions    []choiceView // audience
 	InRegions  []catalog.Region
 	Rungs      []rungView
-	Scope      scopeView
-	Basis      basisView
-	Placements []choiceView
-	Pages      []choiceView
-	Hide       bool
-	Shows      string // where it shows, in words
-	From, To   string // as a date field has them
-	ScheduleIn string // in words
-	Code       string
-	Tone, Bar  string
+	Panels     map[string]*panel
+	Counts     string // what the goals count, in words
+	CountsNote string // rungs that count otherwise
+	Goals      []partView
+	When       []conditionRow
+	WhenAll    string // who it is for, where nothing is asked
+	Rows       []rowView
+	Also       []partView // rows at their defaults
+	Shows      string     // where it shows, in words
+	ScheduleIn string     // in words
+	LookIn     string     // in words
 	Languages  []languageView
 	States     []stateView
 	Language   string
@@ -63,7 +62,6 @@ type benchView struct {
 	CanEdit  bool
 
 	label func(sku string) string
-	many  bool // whether a ladder of more than one rung
 }
 
 // switchesView is from where and how the workbench looks at the shop.
@@ -78,10 +76,17 @@ type switchesView struct {
 
 // sentencePart is a run of the promise; one with a panel can be edited.
 type sentencePart struct {
-	Text, Panel, Label string
-	Kind               string // of the panel: regions, code, scope, threshold or reward
-	Rung               *rungView
-	Missing            bool
+	Text, Key, Label string
+	Missing          bool
+}
+
+// partView is a value with the panel that changes it.
+type partView struct{ Key, Label, Text string }
+
+// rowView is a row below the sentence.
+type rowView struct {
+	Name  string
+	Parts []partView
 }
 
 type findingView struct {
@@ -103,34 +108,10 @@ type amountView struct {
 }
 
 type rungView struct {
-	Index      int
-	Threshold  string // or count, in words
-	Counts     bool   // pieces or grams, not a value
+	Counts     bool // pieces or grams, not a value
 	Count      string
 	Reward     string
-	Kind       string
-	Editable   bool // whether the reward is of a kind this page can change
 	Thresholds []amountView
-	Amounts    []amountView
-	Methods    []choiceView
-	Percent    string
-	CanDrop    bool
-}
-
-type scopeView struct {
-	Text        string
-	Collections []tokenView
-	Products    []tokenView
-	NotThese    []tokenView
-	NotProducts []tokenView
-	NotTags     []tokenView
-}
-
-type basisView struct {
-	Text       string
-	Basis      string
-	WithoutTax bool
-	Note       string // rungs that count otherwise
 }
 
 type languageView struct {
@@ -198,16 +179,15 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	}
 	d := n.Draft
 	v := &benchView{
-		N: *n, D: d, Name: d.Name, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
-		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(), Code: d.Audience.Code, Hide: d.HideWhenReached, many: len(d.Ladder.Rungs) > 1,
-		Tone: orElse(string(d.Look.Tone), string(nudge.ToneInk)), Bar: orElse(string(d.Look.Bar), string(nudge.BarRule)), OnAxis: d.Ladder.Counts() == nudge.Value,
+		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
+		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(),
+		LookIn: d.Look.Text(), OnAxis: d.Ladder.Counts() == nudge.Value,
 	}
 	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
 	v.Region = chosenRegion(c, &d, snap.Regions())
 	for _, r := range snap.Regions() {
 		on := slices.Contains(d.Audience.Regions, r.ID)
-		v.Regions = append(v.Regions, choiceView{r.ID, r.Name, on})
 		if on || len(d.Audience.Regions) == 0 {
 			v.InRegions = append(v.InRegions, r)
 		}
@@ -215,9 +195,9 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	for i := range d.Ladder.Rungs {
 		v.Rungs = append(v.Rungs, v.rung(i))
 	}
-	v.Scope = scopeOf(d.Ladder.Scope, snap.Catalog(), v.Region, v.Locale)
-	v.basis()
+	v.counts()
 	v.sentence(snap.Regions())
+	v.rows(drawerFor(h, &d, snap), snap.Regions())
 	v.places()
 	v.schedule(h)
 	v.wording(asked(c, "language"))
@@ -245,16 +225,17 @@ func (v *benchView) findings(found []checks.Finding) {
 // partOf names the part of the workbench that a field of the definition is edited
 // in; empty where there is none.
 func partOf(field string) string {
-	var rung int
-	if n, _ := fmt.Sscanf(field, "ladder.rungs[%d]", &rung); n == 1 {
-		if strings.Contains(field, "].rewards") {
-			return "reward-" + itoa(rung)
-		}
-		return "threshold-" + itoa(rung)
+	var rung, reward int
+	switch n, _ := fmt.Sscanf(field, "ladder.rungs[%d].rewards[%d]", &rung, &reward); {
+	case n == 2, n == 1 && strings.Contains(field, "].rewards"):
+		return fmt.Sprintf("reward-%d-%d", rung, reward)
+	case n == 1:
+		return "goal-" + itoa(rung)
 	}
 	for prefix, part := range map[string]string{
-		"audience.regions": "regions", "audience.code": "code", "audience.pages": "places", "ladder.scope": "scope", "ladder.basis": "basis",
-		"placements": "places", "schedule": "schedule", "look": "look", "name": "name",
+		"audience.regions": "regions", "audience.code": "code", "audience.pool": "code", "applies_code": "code", "audience.pages": "places", "audience.when": "when",
+		"ladder.scope": "scope", "ladder.basis": "counts", "ladder.measure": "counts", "ladder.replacing": "counts", "beside": "beside", "limits": "limits",
+		"frequency": "shown", "hide": "shown", "suggest": "suggest", "placements": "places", "schedule": "schedule", "look": "look", "name": "name",
 	} {
 		if strings.HasPrefix(field, prefix) {
 			return part
@@ -293,33 +274,11 @@ func (v *benchView) voice() nudge.Voice {
 	return nudge.Voice{Region: v.Region, Language: "en", Locale: v.Locale, Label: v.label}
 }
 
-// kindsHere are the rewards that this page can change.
-var kindsHere = []nudge.Kind{nudge.FreeShipping, nudge.ShippingOff, nudge.ShippingFlat, nudge.OrderPercent, nudge.OrderAmount}
-
 func (v *benchView) rung(i int) rungView {
 	r := v.D.Ladder.Rungs[i]
-	w := r.Rewards[0]
-	out := rungView{
-		Index: i, Kind: string(w.Kind), Counts: v.D.Ladder.Counts() != nudge.Value, CanDrop: v.many,
-		Editable: len(r.Rewards) == 1 && slices.Contains(kindsHere, w.Kind),
-	}
+	out := rungView{Counts: v.D.Ladder.Counts() != nudge.Value, Reward: nudge.RewardsText(r.Rewards, v.voice()), Thresholds: v.amounts("threshold", r.Thresholds)}
 	if out.Counts && r.Count > 0 {
 		out.Count = fmt.Sprint(r.Count)
-	}
-	out.Reward = nudge.RewardsText(r.Rewards, v.voice())
-	out.Thresholds = v.amounts("threshold", r.Thresholds)
-	out.Amounts = v.amounts("amount", w.Amounts)
-	if w.Percent != nil {
-		out.Percent = w.Percent.String()
-	}
-	seen := map[string]bool{}
-	for _, region := range v.InRegions {
-		for _, m := range region.Methods {
-			if !seen[m.ID] {
-				seen[m.ID] = true
-				out.Methods = append(out.Methods, choiceView{m.ID, m.Name("en"), slices.Contains(w.Methods, m.ID)})
-			}
-		}
 	}
 	return out
 }
@@ -340,51 +299,101 @@ func (v *benchView) amounts(prefix string, a nudge.Amounts) []amountView {
 func (v *benchView) sentence(regions []catalog.Region) {
 	for _, p := range v.D.Tell(v.voice(), regions) {
 		out := sentencePart{Text: p.Text, Missing: p.Missing}
-		var rung int
-		switch n, _ := fmt.Sscanf(p.Field, "ladder.rungs[%d]", &rung); {
-		case p.Field == nudge.RegionsField:
-			out.Kind, out.Panel, out.Label = "regions", "regions", "Regions: "+p.Text
-		case p.Field == nudge.CodeField:
-			out.Kind, out.Panel, out.Label = "code", "code", "Code: "+p.Text
-		case p.Field == nudge.ScopeField:
-			out.Kind, out.Panel, out.Label = "scope", "scope", "What counts: "+p.Text
-		case n == 1:
-			out.Rung = &v.Rungs[rung]
-			if p.Field == nudge.RungField(rung, "rewards") {
-				out.Kind, out.Panel, out.Label = "reward", "reward-"+itoa(rung), "Reward of rung "+itoa(rung+1)+": "+p.Text
-				if !out.Rung.Editable {
-					out.Panel = ""
-				}
-			} else {
-				out.Kind, out.Panel, out.Label = "threshold", "threshold-"+itoa(rung), "Goal of rung "+itoa(rung+1)+": "+p.Text
-				out.Rung.Threshold = p.Text
+		if p.Field != "" {
+			out.Key = partOf(p.Field)
+		}
+		var rung, reward int
+		switch n, _ := fmt.Sscanf(p.Field, "ladder.rungs[%d].rewards[%d]", &rung, &reward); {
+		case n == 2:
+			out.Label = fmt.Sprintf("Reward of rung %d: %s", rung+1, p.Text)
+			if rewards := len(v.D.Ladder.Rungs[rung].Rewards); rewards > 1 {
+				out.Label = fmt.Sprintf("Reward %d of rung %d: %s", reward+1, rung+1, p.Text)
 			}
+		case n == 1:
+			out.Label = fmt.Sprintf("Goal of rung %d: %s", rung+1, p.Text)
+		case p.Field != "":
+			out.Label = map[string]string{"regions": "Regions", "code": "Code", "scope": "What counts"}[out.Key] + ": " + p.Text
 		}
 		v.Sentence = append(v.Sentence, out)
 	}
 }
 
-func scopeOf(f catalog.Filter, cat *catalog.Catalog, region catalog.Region, locale string) scopeView {
-	v := scopeView{Text: nudge.FilterText(f, nudge.Voice{Region: region, Language: "en", Locale: locale, Label: cat.Label})}
-	same := func(names []string) (out []tokenView) {
-		for _, n := range names {
-			out = append(out, tokenView{n, n})
+// mostRewards is how many rewards a rung can be given here.
+const mostRewards = 3
+
+// drawerFor makes the controls of a nudge's panels.
+func drawerFor(h *here, d *nudge.Definition, snap *app.ShopSnapshot) drawer {
+	w := drawer{all: snap.Regions(), locale: h.shop.Locale, zone: h.zone, town: h.shop.Town, catalog: snap.Catalog(), now: h.now}
+	for _, r := range w.all {
+		if len(d.Audience.Regions) == 0 || slices.Contains(d.Audience.Regions, r.ID) {
+			w.regions = append(w.regions, r)
 		}
-		return out
 	}
-	titles := func(ids []string) (out []tokenView) {
-		for _, id := range ids {
-			t := tokenView{id, id}
-			if p, ok := cat.Product(id); ok {
-				t.Name = p.Title
-			}
-			out = append(out, t)
+	return w
+}
+
+// rows lays out what the sentence does not say, with the panels of everything; rows that
+// say nothing of their own stand together.
+func (v *benchView) rows(w drawer, regions []catalog.Region) {
+	d := &v.D
+	v.Panels = map[string]*panel{}
+	put := func(key string) {
+		own := d.Clone() // a panel's controls read into what they were made for
+		if p := w.panel(key, &own); p != nil {
+			v.Panels[key] = p
 		}
-		return out
 	}
-	v.Collections, v.NotThese, v.NotTags = same(f.Include.Collections), same(f.Exclude.Collections), same(f.Exclude.Tags)
-	v.Products, v.NotProducts = titles(f.Include.Products), titles(f.Exclude.Products)
-	return v
+	v.When = conditionRows(d.Audience.When, "", 0, v.voice(), regions)
+	for _, r := range v.When {
+		put(r.Key)
+	}
+	for i := range d.Ladder.Rungs {
+		put("goal-" + itoa(i))
+		for j := range d.Ladder.Rungs[i].Rewards {
+			put(fmt.Sprintf("reward-%d-%d", i, j))
+		}
+		if key := "goal-" + itoa(i); !slices.ContainsFunc(v.Sentence, func(p sentencePart) bool { return p.Key == key }) {
+			v.Goals = append(v.Goals, partView{key, fmt.Sprintf("Goal of rung %d: none", i+1), "no goal but the set itself"})
+		}
+	}
+	for _, key := range []string{"name", "regions", "places", "schedule", "look", "scope", "counts", "code", "beside", "limits", "shown", "suggest"} {
+		put(key)
+	}
+	row := func(name, key, label, text string, usual bool) {
+		if usual {
+			v.Also = append(v.Also, partView{key, label + ": " + text, strings.ToLower(label)})
+			return
+		}
+		v.Rows = append(v.Rows, rowView{name, []partView{{key, label + ": " + text, text}}})
+	}
+	row("Beside", "beside", "Beside others", d.Beside.Text(), d.Beside.IsZero())
+	row("Limits", "limits", "Limits", d.Limits.Text(v.voice()), d.Limits.IsZero())
+	row("How often", "shown", "How often", "shows "+d.ShowsText(), d.Frequency.IsZero() && !d.HideWhenReached && !d.HideWithoutGain)
+	if d.Ladder.Counts() == nudge.Value {
+		row("Suggests", "suggest", "Suggestions", "suggests "+nudge.SuggestName(d.Suggest), d.Suggest == "")
+	} else {
+		delete(v.Panels, "suggest")
+		if d.Suggest != "" {
+			put("suggest")
+			row("Suggests", "suggest", "Suggestions", "suggests "+nudge.SuggestName(d.Suggest), false)
+		}
+	}
+}
+
+// Shoppers are those that one can look with.
+func (v *benchView) Shoppers() []choiceView { return shoppers }
+
+// Code says whether a code is needed; the sentence says which.
+func (v *benchView) Code() string {
+	switch a := &v.D.Audience; {
+	case a.Code != "":
+		return ""
+	case a.Pool != "":
+		return "a code of the pool " + a.Pool
+	case v.D.AppliesCode != "":
+		return "no code needed, enters " + v.D.AppliesCode
+	}
+	return "no code needed"
 }
 
 // valueCounted says at which point a value is counted.
@@ -398,28 +407,23 @@ func valueCounted(b nudge.Basis) string {
 	return "goods after every discount"
 }
 
-func (v *benchView) basis() {
+// counts says what the goals count.
+func (v *benchView) counts() {
 	l := &v.D.Ladder
-	v.Basis = basisView{Text: valueCounted(l.Basis), Basis: string(l.Basis), WithoutTax: l.WithoutTax}
-	if l.WithoutTax {
-		v.Basis.Text += ", without tax"
-	} else {
-		v.Basis.Text += ", as prices are shown"
+	if v.Counts = nudge.MeasureName(l.Counts()); v.OnAxis {
+		v.Counts = valueCounted(l.Basis) + map[bool]string{false: ", as prices are shown", true: ", without tax"}[l.WithoutTax]
+	}
+	if l.Replacing && len(l.Rungs) > 1 {
+		v.Counts += "; only the highest rung gives"
 	}
 	for i := range l.Rungs {
-		if b := l.Rungs[i].Basis; b != "" && b != l.Basis {
-			v.Basis.Note = strings.TrimSpace(fmt.Sprintf("%s Rung %d counts %s, since a goal cannot look at what its own reward changes.", v.Basis.Note, i+1, valueCounted(b)))
+		if b := l.Rungs[i].Basis; v.OnAxis && b != "" && b != l.Basis {
+			v.CountsNote = strings.TrimSpace(fmt.Sprintf("%s Rung %d counts %s, since a goal cannot look at what its own reward changes.", v.CountsNote, i+1, valueCounted(b)))
 		}
 	}
 }
 
 func (v *benchView) places() {
-	for _, p := range nudge.Embedded {
-		v.Placements = append(v.Placements, choiceView{string(p), checks.PlacementName(p), slices.Contains(v.D.Placements, p)})
-	}
-	for _, p := range nudge.Pages {
-		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), slices.Contains(v.D.Audience.Pages, p)})
-	}
 	v.Shows = placementList(v.D.Placements)
 	switch {
 	case len(v.D.Placements) == 0:
@@ -440,11 +444,9 @@ func (v *benchView) schedule(h *here) {
 	s := v.D.Schedule
 	v.ScheduleIn = "from the moment it is published"
 	if s.From != nil {
-		v.From = s.From.In(h.zone).Format(dateField)
 		v.ScheduleIn = "from " + h.day(*s.From)
 	}
 	if s.Until != nil {
-		v.To = s.Until.In(h.zone).Format(dateField)
 		v.ScheduleIn += " until " + h.day(*s.Until)
 	}
 }

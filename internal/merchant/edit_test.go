@@ -17,6 +17,15 @@ import (
 	"agonal.dev/agonal/internal/demo"
 )
 
+// panel is a form that a panel sends, with names and values in turn.
+func panel(key string, pairs ...string) url.Values {
+	f := url.Values{"do": {"panel"}, "panel": {key}}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		f.Add(pairs[i], pairs[i+1])
+	}
+	return f
+}
+
 // Every panel of the workbench changes what it says it changes.
 func TestEveryPanelChangesTheDraft(t *testing.T) {
 	a, as := start(t)
@@ -29,15 +38,15 @@ func TestEveryPanelChangesTheDraft(t *testing.T) {
 	edit := func(form url.Values) (nudge.Definition, string) {
 		t.Helper()
 		_, version := draft()
-		status, body := b.edit(version, "p", form)
+		status, body := b.edit(version, form.Get("panel"), form)
 		require.Equal(t, 200, status, body)
 		d, _ := draft()
 		return d, body
 	}
-	d, _ := edit(url.Values{"do": {"regions"}, "regions": {"home", "jp"}})
+	d, _ := edit(panel("regions", "audience.regions", "home", "audience.regions", "jp"))
 	assert.Equal(t, []string{"home", "jp"}, d.Audience.Regions)
 
-	d, _ = edit(url.Values{"do": {"threshold"}, "rung": {"0"}, "threshold.home": {"€45.00"}, "threshold.jp": {"8,000"}})
+	d, _ = edit(panel("goal-0", "ladder.rungs[0].thresholds.home", "€45.00", "ladder.rungs[0].thresholds.jp", "8,000"))
 	assert.Equal(t, "45.00 EUR", d.Ladder.Rungs[0].Thresholds["home"].String())
 	assert.Equal(t, "8000 JPY", d.Ladder.Rungs[0].Thresholds["jp"].String())
 
@@ -45,30 +54,29 @@ func TestEveryPanelChangesTheDraft(t *testing.T) {
 	require.Len(t, d.Ladder.Rungs, 2)
 	assert.Equal(t, "67.50 EUR", d.Ladder.Rungs[1].Thresholds["home"].String(), "half as much again")
 
-	d, body := edit(url.Values{"do": {"reward"}, "rung": {"1"}, "kind": {"shipping_flat"}, "methods": {"standard"}, "amount.home": {"2.90"}, "amount.jp": {"500"}})
+	d, body := edit(panel("reward-1-0", "ladder.rungs[1].rewards[0].kind", "shipping_flat", "ladder.rungs[1].rewards[0].methods", "standard", "ladder.rungs[1].rewards[0].amounts.home", "2.90", "ladder.rungs[1].rewards[0].amounts.jp", "500"))
 	assert.Equal(t, nudge.ShippingFlat, d.Ladder.Rungs[1].Rewards[0].Kind)
 	assert.Contains(t, body, "standard shipping for at most €2.90")
 
-	d, _ = edit(url.Values{"do": {"scope"}, "in": {"Inks", "Paper"}, "out": {"Gifts"}, "out-tag": {"heavy"}})
+	d, _ = edit(panel("scope", "ladder.scope.include.collections", "Inks", "ladder.scope.include.collections", "Paper", "ladder.scope.exclude.collections", "Gifts", "ladder.scope.exclude.tags", "heavy", "ladder.scope.include.on_sale", "", "ladder.scope.exclude.on_sale", ""))
 	assert.Equal(t, []string{"Inks", "Paper"}, d.Ladder.Scope.Include.Collections)
 	assert.Equal(t, []string{"heavy"}, d.Ladder.Scope.Exclude.Tags)
 
-	d, _ = edit(url.Values{"do": {"basis"}, "basis": {"before_nudges"}, "tax": {"without"}})
+	d, _ = edit(panel("counts", "ladder.measure", "value", "ladder.basis", "before_nudges", "ladder.without_tax", "without", "ladder.replacing", "kept"))
 	assert.Equal(t, nudge.BeforeNudges, d.Ladder.Basis)
 	assert.True(t, d.Ladder.WithoutTax)
 
-	d, _ = edit(url.Values{"do": {"places"}, "placement": {"cart_page", "top_bar"}, "page-kind": {"cart", "product"}, "hide": {"yes"}})
+	d, _ = edit(panel("places", "placements", "cart_page", "placements", "top_bar", "audience.pages", "cart", "audience.pages", "product"))
 	assert.Equal(t, []nudge.Placement{nudge.TopBar, nudge.CartBlock}, d.Placements)
 	assert.Equal(t, []nudge.Page{nudge.ProductPage, nudge.CartPage}, d.Audience.Pages)
-	assert.True(t, d.HideWhenReached)
 
-	d, body = edit(url.Values{"do": {"schedule"}, "from": {"2026-11-27T09:00"}, "until": {"2027-01-03T00:00"}})
+	d, body = edit(panel("schedule", "schedule.from", "2026-11-27T09:00", "schedule.until", "2027-01-03T00:00"))
 	assert.Equal(t, "2026-11-27T08:00:00Z", d.Schedule.From.Format("2006-01-02T15:04:05Z07:00"), "nine o'clock in Vessmark")
 	assert.Contains(t, body, "from Fri 27 Nov 09:00 until Sun 3 Jan 2027 00:00")
 
-	d, _ = edit(url.Values{"do": {"code"}, "code": {" winter5 "}})
+	d, _ = edit(panel("code", "audience.code", " winter5 "))
 	assert.Equal(t, "WINTER5", d.Audience.Code)
-	d, _ = edit(url.Values{"do": {"look"}, "tone": {"paper"}, "bar": {"solid"}})
+	d, _ = edit(panel("look", "look.tone", "paper", "look.bar", "solid"))
 	assert.Equal(t, nudge.Look{Tone: nudge.TonePaper, Bar: nudge.BarSolid}, d.Look)
 	d, _ = edit(url.Values{"do": {"wording"}, "language": {"de"}, "state": {"lost"}, "text": {"Wieder  weg: {to_add}"}})
 	assert.Equal(t, "Wieder weg: {to_add}", d.Wording["de"][nudge.Lost])
@@ -76,9 +84,9 @@ func TestEveryPanelChangesTheDraft(t *testing.T) {
 	assert.NotContains(t, d.Wording["de"], nudge.Lost)
 	d, _ = edit(url.Values{"do": {"drop-rung"}, "rung": {"1"}})
 	assert.Len(t, d.Ladder.Rungs, 1)
-	d, _ = edit(url.Values{"do": {"reward"}, "rung": {"0"}, "kind": {"order_percent"}, "percent": {"12,5 %"}})
+	d, _ = edit(panel("reward-0-0", "ladder.rungs[0].rewards[0].kind", "order_percent", "ladder.rungs[0].rewards[0].percent", "12,5 %"))
 	assert.Equal(t, "12.5", d.Ladder.Rungs[0].Rewards[0].Percent.String())
-	d, _ = edit(url.Values{"do": {"name"}, "name": {"  Pakete nach Japan "}})
+	d, _ = edit(panel("name", "name", "  Pakete nach Japan "))
 	assert.Equal(t, "Pakete nach Japan", d.Name)
 }
 
@@ -86,25 +94,27 @@ func TestPanelsSayWhatIsWrong(t *testing.T) {
 	_, as := start(t)
 	b := as(demo.Email)
 	for want, form := range map[string]url.Values{
-		"A name is needed":                                 {"do": {"name"}, "name": {"  "}},
-		"At most 80 characters":                            {"do": {"name"}, "name": {strings.Repeat("x", 81)}},
-		"more than 100 %":                                  {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"150"}},
-		"A share of more than 0":                           {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"0"}},
-		"is not a percentage":                              {"do": {"reward"}, "kind": {"order_percent"}, "percent": {"ten"}},
-		"An amount is needed here":                         {"do": {"reward"}, "kind": {"shipping_off"}, "amount.jp": {""}},
-		"Choose what is given":                             {"do": {"reward"}, "kind": {"free_lunch"}},
-		"The end must be later than the start":             {"do": {"schedule"}, "from": {"2026-12-02T00:00"}, "until": {"2026-12-01T00:00"}},
-		"Write a day and time":                             {"do": {"schedule"}, "from": {"soon"}},
-		"A code has at most 40":                            {"do": {"code"}, "code": {"two words"}},
-		"A nudge needs at least one rung":                  {"do": {"drop-rung"}},
-		"This rung is not there any more":                  {"do": {"threshold"}, "rung": {"7"}},
-		"Must be before_nudges, after_unit or after_order": {"do": {"basis"}, "basis": {"after_lunch"}},
-		"Must be ink, paper or accent":                     {"do": {"look"}, "tone": {"pink"}},
-		"There is no such change":                          {"do": {"explode"}},
-		"Is not a state of a nudge":                        {"do": {"wording"}, "language": {"en"}, "state": {"asleep"}, "text": {"x"}},
+		"A name is needed":                     panel("name", "name", "  "),
+		"At most 80 characters":                panel("name", "name", strings.Repeat("x", 81)),
+		"more than 100 %":                      panel("reward-0-0", "ladder.rungs[0].rewards[0].kind", "order_percent", "ladder.rungs[0].rewards[0].percent", "150"),
+		"A share of more than 0":               panel("reward-0-0", "ladder.rungs[0].rewards[0].kind", "order_percent", "ladder.rungs[0].rewards[0].percent", "0"),
+		"is not a percentage":                  panel("reward-0-0", "ladder.rungs[0].rewards[0].kind", "order_percent", "ladder.rungs[0].rewards[0].percent", "ten"),
+		"An amount is needed here":             panel("reward-0-0", "ladder.rungs[0].rewards[0].kind", "shipping_off", "ladder.rungs[0].rewards[0].amounts.jp", ""),
+		"Choose one of these":                  panel("reward-0-0", "ladder.rungs[0].rewards[0].kind", "free_lunch"),
+		"The end must be later than the start": panel("schedule", "schedule.from", "2026-12-02T00:00", "schedule.until", "2026-12-01T00:00"),
+		"Write a day and time":                 panel("schedule", "schedule.from", "soon"),
+		"A code has at most 40":                panel("code", "audience.code", "two words"),
+		"A nudge needs at least one rung":      {"do": {"drop-rung"}},
+		"This rung is not there any more":      {"do": {"add-reward"}, "rung": {"7"}},
+		"This part is not there any more":      panel("goal-7"),
+		"There is no such change":              {"do": {"explode"}},
+		"Is not a state of a nudge":            {"do": {"wording"}, "language": {"en"}, "state": {"asleep"}, "text": {"x"}},
 	} {
-		panel := map[string]string{"name": "name", "reward": "reward-0", "schedule": "schedule", "code": "code"}[form.Get("do")]
-		status, body := b.edit("1", panel, form)
+		open := form.Get("panel")
+		if open == "" {
+			open = form.Get("do")
+		}
+		status, body := b.edit("1", open, form)
 		assert.Equal(t, 422, status, want)
 		assert.Contains(t, strings.ReplaceAll(body, "&#39;", "'"), want, want)
 	}
@@ -114,7 +124,8 @@ func TestRungsMustRiseWhereTheyAreTyped(t *testing.T) {
 	_, as := start(t)
 	b := as(demo.Email)
 	form := func(rung, home string) url.Values {
-		return url.Values{"csrf": {b.csrf}, "do": {"threshold"}, "rung": {rung}, "panel": {"threshold-" + rung}, "version": {"1"}, "threshold.home": {home}}
+		f := panel("goal-"+rung, "csrf", b.csrf, "version", "1", "ladder.rungs["+rung+"].thresholds.home", home)
+		return f
 	}
 	status, body := b.post("/s/lindquill/nudges/winter-ladder/edit", form("0", "95"))
 	assert.Equal(t, 422, status)
@@ -186,7 +197,7 @@ func TestRevisionsAreComparedAndBroughtBack(t *testing.T) {
 	a, as := start(t)
 	b := as(demo.Email)
 	page := "/s/lindquill/nudges/winter-ladder"
-	b.post(page+"/edit", url.Values{"do": {"threshold"}, "rung": {"0"}, "version": {"1"}, "threshold.home": {"50"}})
+	b.post(page+"/edit", panel("goal-0", "version", "1", "ladder.rungs[0].thresholds.home", "50"))
 	_, body := b.get(page + "/revisions?with=1")
 	assert.Contains(t, body, "Rung 1, from, Home", "fields are called as the merchant knows them")
 	assert.Contains(t, body, "€60.00")
@@ -220,7 +231,7 @@ func TestPublishingWhatCannotBeKeptSaysWhy(t *testing.T) {
 	_, as := start(t)
 	b := as(demo.Email)
 	page := "/s/lindquill/nudges/parcels-to-japan"
-	b.post(page+"/edit", url.Values{"do": {"regions"}, "version": {"1"}, "regions": {"uk", "jp"}})
+	b.post(page+"/edit", url.Values{"do": {"panel"}, "panel": {"regions"}, "version": {"1"}, "audience.regions": {"uk", "jp"}})
 	status, body := b.post(page+"/publish", url.Values{"version": {"2"}})
 	assert.Equal(t, 200, status, "back on the workbench, under its own address")
 	assert.Contains(t, body, "Not published: Rung 1 has no threshold for UK; write one in GBP.")

@@ -23,6 +23,11 @@ func formIn(b *browser, body, id string) url.Values {
 	require.NoError(b.t, err)
 	form := find(doc, func(n *html.Node) bool { return n.Data == "form" && attr(n, "id") == id })
 	require.NotNil(b.t, form, "no form %s", id)
+	return sentBy(form)
+}
+
+// sentBy is what a browser would send of a form.
+func sentBy(form *html.Node) url.Values {
 	out := url.Values{}
 	walk(form, func(n *html.Node) {
 		name := attr(n, "name")
@@ -46,10 +51,26 @@ func formIn(b *browser, body, id string) url.Values {
 				out.Add(name, strings.TrimSpace(chosen.FirstChild.Data))
 			}
 		case "textarea":
-			out.Add(name, n.FirstChild.Data)
+			out.Add(name, textOf(n))
 		}
 	})
 	return out
+}
+
+// textOf is the text of an element as one reads it: runs of white space are one space.
+func textOf(n *html.Node) string {
+	var b strings.Builder
+	var add func(*html.Node)
+	add = func(x *html.Node) {
+		if x.Type == html.TextNode {
+			b.WriteString(x.Data)
+		}
+		for c := x.FirstChild; c != nil; c = c.NextSibling {
+			add(c)
+		}
+	}
+	add(n)
+	return b.String()
 }
 
 // walk visits every element, but for what templates hold.

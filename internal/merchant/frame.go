@@ -7,9 +7,11 @@ import (
 	"net/http"
 	"slices"
 	"sync"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/decide"
@@ -63,6 +65,7 @@ type frameRequest struct {
 	Region   string            `json:"region"`
 	Page     nudge.Page        `json:"page"`
 	Language string            `json:"language"`
+	Shopper  string            `json:"shopper"` // one of shoppers
 	// The axis as it is drawn: its end, and the room there is for it.
 	Most  money.Minor `json:"most"`
 	Wide  int         `json:"wide"`
@@ -71,16 +74,17 @@ type frameRequest struct {
 }
 
 type frameReply struct {
-	Decision    decide.Decision `json:"decision"`
-	Cart        string          `json:"cart"`
-	Counted     money.Minor     `json:"counted"`
-	At          money.Minor     `json:"at"`
-	Lasting     *money.Minor    `json:"lasting"`
-	LastingText string          `json:"lastingText"`
-	Most        money.Minor     `json:"most"`
-	Marker      string          `json:"marker"`
-	Axis        string          `json:"axis,omitempty"` // the axis, where it must be drawn anew
-	Say         string          `json:"say"`            // what the preview shows, in words
+	Decision    decide.Decision   `json:"decision"`
+	Cart        string            `json:"cart"`
+	Counted     money.Minor       `json:"counted"`
+	At          money.Minor       `json:"at"`
+	Lasting     *money.Minor      `json:"lasting"`
+	LastingText string            `json:"lastingText"`
+	Most        money.Minor       `json:"most"`
+	Marker      string            `json:"marker"`
+	Axis        string            `json:"axis,omitempty"` // the axis, where it must be drawn anew
+	Say         string            `json:"say"`            // what the preview shows, in words
+	When        map[string]string `json:"when,omitempty"` // what is true of the audience, by path
 }
 
 type cartView struct {
@@ -132,8 +136,9 @@ func (s *server) frame(c *echo.Context) error {
 		at.Product = previewGoods(snap.Catalog()).First.ID
 	}
 	req := decide.Request{
-		Cart:   decide.Cart{Lines: f.Lines, Destination: destinationOf(region)},
-		Moment: decide.Moment{At: s.app.Now(), Page: at, Locale: f.Language},
+		Cart:    decide.Cart{Lines: f.Lines, Destination: destinationOf(region)},
+		Moment:  decide.Moment{At: s.app.Now(), Page: at, Locale: f.Language},
+		Shopper: shopperOf(f.Shopper, s.app.Now()),
 	}
 	if n.Draft.Audience.Code != "" {
 		req.Cart.Codes = []string{n.Draft.Audience.Code}
@@ -157,7 +162,11 @@ func (s *server) frame(c *echo.Context) error {
 			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
 		}
 	}
-	out := frameReply{Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
+	when, err := judged(snap, req, n.Draft.Audience.When)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	out := frameReply{When: when, Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
 	if n.Draft.Ladder.Counts() == nudge.Value {
 		box := axisBox{f.Wide, f.Scale}.fit()
 		if out.Most, _ = axisMost(&n.Draft, region, counted); out.Most != f.Most || box != f.Drawn {
@@ -181,6 +190,44 @@ func (s *server) frame(c *echo.Context) error {
 		return s.fail(c, err)
 	}
 	return c.JSON(http.StatusOK, out)
+}
+
+// shoppers are those that the workbench looks at a nudge with.
+var shoppers = []choiceView{
+	{Value: "", Name: "not known"},
+	{Value: "new", Name: "new, not signed in"},
+	{Value: "known", Name: "signed in, 3 orders"},
+}
+
+// shopperOf is what is known of one of them.
+func shopperOf(which string, now time.Time) decide.Shopper {
+	yes, no, none, three := true, false, int64(0), int64(3)
+	nothing, spent := money.Minor(0), money.Minor(18000)
+	last := now.AddDate(0, 0, -40)
+	switch which {
+	case "new":
+		return decide.Shopper{SignedIn: &no, Groups: []string{}, Orders: &none, Lifetime: &nothing, Bought: []string{}}
+	case "known":
+		return decide.Shopper{SignedIn: &yes, Groups: []string{}, Orders: &three, LastOrder: &last, Lifetime: &spent, Bought: []string{}}
+	}
+	return decide.Shopper{}
+}
+
+// judged says of every condition of the audience whether it holds: true, false or
+// not known.
+func judged(snap *snapshot.Snapshot, req decide.Request, when *audience.Condition) (map[string]string, error) {
+	if when == nil {
+		return nil, nil
+	}
+	truths, err := decide.Judge(snap, req, when)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[string]string, len(truths))
+	for path, t := range truths {
+		out[path] = t.String()
+	}
+	return out, nil
 }
 
 // destinationOf is somewhere in a region: where only postcodes tell it from another,

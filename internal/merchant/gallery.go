@@ -32,7 +32,7 @@ func (s *server) gallery(c *echo.Context) error {
 			{checks.Finding{Severity: checks.Doubt, Say: "Polish has no sentence for “reached”; shoppers there read another language."}, ""},
 		},
 		Axis:  galleryAxis(),
-		Strip: stripOf(catalog.Method{Bands: []catalog.Band{{From: 0, Fee: 890}, {From: 10000, Fee: 490}}}, "GBP", "en-GB"), Countries: []tokenView{{"AT", checks.CountryName("AT")}},
+		Strip: stripOf(catalog.Method{Bands: []catalog.Band{{From: 0, Fee: 890}, {From: 10000, Fee: 490}}}, "GBP", "en-GB"), Countries: []tokenView{{Value: "AT", Name: checks.CountryName("AT")}},
 		Part:  amountView{"home", "Home", money.Currency("EUR"), "threshold.home", "€60.00", ""},
 		Wrong: amountView{"jp", "Japan", money.Currency("JPY"), "threshold.jp", "1.234,50", "“1.234,50” is not an amount; write it like ¥1,234."},
 	}})

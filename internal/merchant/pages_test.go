@@ -120,7 +120,7 @@ func TestThresholdsThatCannotBe(t *testing.T) {
 	for typed, want := range map[string]string{
 		"−5": "below zero", "-5": "below zero", "1e18": "not an amount", "1000000000000000000": "too large", "abc": "not an amount", "12.5": "decimals", "": "is needed here",
 	} {
-		status, body := b.edit("1", "threshold-0", url.Values{"do": {"threshold"}, "rung": {"0"}, "threshold.jp": {typed}})
+		status, body := b.edit("1", "goal-0", panel("goal-0", "ladder.rungs[0].thresholds.jp", typed))
 		assert.Equal(t, 422, status, typed)
 		assert.Contains(t, body, want, typed)
 	}
@@ -131,7 +131,7 @@ func TestThresholdsThatCannotBe(t *testing.T) {
 	a.Store.DB.Exec("UPDATE shops SET locale = 'de' WHERE id = 'lindquill'")
 	_, err = a.Snapshots.Refresh(t.Context(), demo.Shop)
 	require.NoError(t, err)
-	status, _ := b.edit("1", "threshold-0", url.Values{"do": {"threshold"}, "rung": {"0"}, "threshold.home": {"1.234,50"}})
+	status, _ := b.edit("1", "goal-0", panel("goal-0", "ladder.rungs[0].thresholds.home", "1.234,50"))
 	assert.Equal(t, 200, status)
 	n, err = a.Nudge(t.Context(), demo.Shop, "parcels-to-japan")
 	require.NoError(t, err)
@@ -161,9 +161,9 @@ func TestAChangeOfADraftThatMovedOnIsNotMade(t *testing.T) {
 	ilse, tam := as(demo.Email), as("tam@lindquill.example")
 	ilse.get("/s/lindquill/nudges/parcels-to-japan")
 	tam.get("/s/lindquill/nudges/parcels-to-japan")
-	status, _ := ilse.edit("1", "name", url.Values{"do": {"name"}, "name": {"By Ilse"}})
+	status, _ := ilse.edit("1", "name", panel("name", "name", "By Ilse"))
 	require.Equal(t, 200, status)
-	status, body := tam.edit("1", "name", url.Values{"do": {"name"}, "name": {"By Tam"}})
+	status, body := tam.edit("1", "name", panel("name", "name", "By Tam"))
 	assert.Equal(t, 409, status)
 	assert.Contains(t, body, "Ilse Marrin changed this draft")
 	assert.Contains(t, body, "By Ilse")

@@ -39,7 +39,10 @@ type regionForm struct {
 }
 
 // tokenView is a value that was chosen in a picker.
-type tokenView struct{ Value, Name string }
+type tokenView struct {
+	Value, Name string
+	Many        int64 // how many of it, where that is asked for
+}
 
 type taxForm struct {
 	N           int
@@ -82,10 +85,10 @@ func printRegion(r catalog.Region, version, locale string) *regionForm {
 		TaxShown: r.TaxShown, Prior: r.PriorPrice, ShippingTax: r.ShippingTax.String(), Locale: locale, Err: map[string]string{},
 	}
 	for _, c := range r.Countries {
-		f.Countries = append(f.Countries, tokenView{c, checks.CountryName(c)})
+		f.Countries = append(f.Countries, tokenView{Value: c, Name: checks.CountryName(c)})
 	}
 	for _, l := range r.Languages {
-		f.Languages = append(f.Languages, tokenView{l, checks.LanguageName(l)})
+		f.Languages = append(f.Languages, tokenView{Value: l, Name: checks.LanguageName(l)})
 	}
 	f.Taxes = []taxForm{{Rate: r.Tax[""].String(), Standard: true}}
 	for _, class := range sortedKeys(r.Tax) {
@@ -102,7 +105,7 @@ func printRegion(r catalog.Region, version, locale string) *regionForm {
 			x.Names = append(x.Names, nameForm{l, checks.LanguageName(l), m.Names[l]})
 		}
 		for _, t := range m.Excludes {
-			x.Excludes = append(x.Excludes, tokenView{t, t})
+			x.Excludes = append(x.Excludes, tokenView{Value: t, Name: t})
 		}
 		for j, b := range m.Bands {
 			from := amount(b.From)
@@ -149,10 +152,10 @@ func readRegion(form url.Values, locale string) *regionForm {
 		TaxShown: form.Get("tax_shown") == "yes", Prior: form.Get("prior") == "yes", ShippingTax: form.Get("shipping_tax"), Locale: locale, Err: map[string]string{},
 	}
 	for _, c := range unique(form["country"]) {
-		f.Countries = append(f.Countries, tokenView{c, checks.CountryName(c)})
+		f.Countries = append(f.Countries, tokenView{Value: c, Name: checks.CountryName(c)})
 	}
 	for _, l := range unique(form["language"]) {
-		f.Languages = append(f.Languages, tokenView{l, checks.LanguageName(l)})
+		f.Languages = append(f.Languages, tokenView{Value: l, Name: checks.LanguageName(l)})
 	}
 	for _, n := range rows(form, "t") {
 		at := fmt.Sprintf("t.%d.", n)
@@ -165,7 +168,7 @@ func readRegion(form url.Values, locale string) *regionForm {
 			m.Names = append(m.Names, nameForm{l.Value, l.Name, form.Get(at + "name." + l.Value)})
 		}
 		for _, t := range unique(form[at+"excludes"]) {
-			m.Excludes = append(m.Excludes, tokenView{t, t})
+			m.Excludes = append(m.Excludes, tokenView{Value: t, Name: t})
 		}
 		for _, k := range rows(form, at+"b") {
 			b := fmt.Sprintf("%sb.%d.", at, k)

@@ -32,7 +32,7 @@ var locales = sync.OnceValue(func() []tokenView {
 		if err != nil {
 			continue
 		}
-		out = append(out, tokenView{tag, display.English.Tags().Name(language.MustParse(tag)) + ", " + currency.NewFormatter(currency.NewLocale(tag)).Format(a)})
+		out = append(out, tokenView{Value: tag, Name: display.English.Tags().Name(language.MustParse(tag)) + ", " + currency.NewFormatter(currency.NewLocale(tag)).Format(a)})
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out

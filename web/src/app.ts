@@ -164,6 +164,8 @@ document.addEventListener('htmx:afterSettle', (e) => {
   const at =
     (wanted && form?.querySelector<HTMLElement>(`[name="${CSS.escape(wanted)}"], [value="${CSS.escape(wanted)}"]`)) ||
     document.querySelector<HTMLElement>('[data-focus-me]') ||
+    document.querySelector<HTMLElement>('details.part[open] [aria-invalid]') ||
+    document.querySelector<HTMLElement>('details.part[open] > .panel :is(input:not([type=hidden]), select, textarea)') || // a change opened it
     (from && document.querySelector<HTMLElement>(`#${CSS.escape(from)}[open] [aria-invalid], #${CSS.escape(from)}:not([open]) > summary`)) ||
     (!focused && asked && document.getElementById(asked)) ||
     null;

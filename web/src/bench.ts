@@ -17,7 +17,18 @@ interface Frame {
   marker: string;
   axis?: string;
   say: string;
+  when?: Record<string, string>;
 }
+
+const marks: Record<string, string> = { true: '●', false: '○', 'not known': '◌' };
+
+// Another kind of reward has other fields; another condition comes from the server.
+const kindChosen = (form: HTMLFormElement, kind: string) => {
+  const apart = form.querySelectorAll<HTMLElement>('[data-for]');
+  if (!apart.length && form.querySelectorAll('.control').length > 1) form.requestSubmit();
+  for (const control of apart) control.hidden = !control.dataset.for!.split(' ').includes(kind);
+  for (const more of form.querySelectorAll<HTMLElement>('.more-fields')) more.hidden = !more.querySelector('.control:not([hidden])');
+};
 
 export function bench(say: (text: string) => void) {
   const root = document.getElementById('bench');
@@ -47,6 +58,7 @@ export function bench(say: (text: string) => void) {
     region: pick('region').value,
     page: pick('page').value,
     language: pick('language').value,
+    shopper: (document.getElementById('beside-shopper') as HTMLSelectElement).value,
     most: number('most'),
     ...box(),
     drawn: { wide: number('wide'), scale: number('scale') },
@@ -89,6 +101,12 @@ export function bench(say: (text: string) => void) {
       const focused = document.activeElement?.id === 'marker';
       document.getElementById('axis-draw')!.innerHTML = f.axis;
       if (focused) document.getElementById('marker')?.focus();
+    }
+    for (const row of document.querySelectorAll<HTMLElement>('.condition')) {
+      const truth = row.querySelector<HTMLElement>('.truth')!;
+      const is = f.when?.[row.dataset.path!] ?? '';
+      truth.dataset.truth = is;
+      truth.textContent = is && `${marks[is]} ${is}`;
     }
     axis(f);
     still();
@@ -214,6 +232,7 @@ export function bench(say: (text: string) => void) {
     history.replaceState(history.state, '', u);
   };
   root.addEventListener('change', (e) => {
+    if ((e.target as Element).id === 'beside-shopper') void ask();
     if (!(e.target as Element).matches('#bench-view select')) return;
     at = null;
     if ((e.target as HTMLSelectElement).name === 'page') {
@@ -240,6 +259,11 @@ export function bench(say: (text: string) => void) {
   });
   addEventListener('message', (e) => {
     if (e.origin === location.origin && e.data?.ready) void ask();
+  });
+  document.addEventListener('change', (e) => {
+    const kind = e.target as HTMLSelectElement;
+    const form = kind.closest?.<HTMLFormElement>('.panel-form');
+    if (form && kind.name.endsWith('.kind')) kindChosen(form, kind.value);
   });
   let resizing = 0;
   addEventListener('resize', () => {

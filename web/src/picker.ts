@@ -72,7 +72,7 @@ const choose = (p: HTMLElement, option: HTMLElement) => {
 
 const addToken = (p: HTMLElement, t: Picked) => {
   const list = p.querySelector<HTMLElement>('.tokens')!;
-  if ([...list.querySelectorAll<HTMLInputElement>('input')].some((i) => i.value === t.value)) {
+  if ([...list.querySelectorAll<HTMLInputElement>('input[type=hidden]')].some((i) => i.value === t.value)) {
     say(p, `${t.name} is chosen already.`);
     return;
   }

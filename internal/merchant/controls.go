@@ -1,0 +1,581 @@
+package merchant
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// control is one field of a panel: how it is shown, and how what is typed in it is read
+// into the definition it was made for.
+type control struct {
+	Name    string // the field's path in the definition
+	Label   string
+	Kind    string // whole, percent, text, choice, flag, boxes, amounts, tokens, goods or moment
+	Value   string
+	Unit    string
+	On      bool
+	Choices []choiceView
+	Amounts []amountView
+	Tokens  []tokenView
+	Of      string // what its search looks for
+	For     string // the kinds of reward it is for; empty: any
+	Hidden  bool   // for other kinds than the one that is chosen
+	Error   string
+	read    func(*reading)
+}
+
+// ID is the control's in the page.
+func (c control) ID() string {
+	return strings.Map(func(r rune) rune {
+		if r == '.' || r == '[' || r == ']' {
+			return '-'
+		}
+		return r
+	}, c.Name)
+}
+
+// Mode is the keyboard that a phone shows for it.
+func (c control) Mode() string {
+	if c.Kind == "percent" {
+		return "decimal"
+	}
+	return "numeric"
+}
+
+// always tells whether a form that has the control always sends its field.
+func (c *control) always() bool {
+	return slices.Contains([]string{"whole", "percent", "text", "choice", "moment"}, c.Kind)
+}
+
+// reading is a form, and what is wrong with it by field.
+type reading struct {
+	form   url.Values
+	locale string
+	zone   *time.Location
+	now    time.Time
+	errs   fieldErrors
+}
+
+func (r *reading) text(name string) string { return strings.TrimSpace(r.form.Get(name)) }
+
+// drawer makes controls for a shop; its regions are those of the nudge.
+type drawer struct {
+	regions []catalog.Region
+	all     []catalog.Region
+	locale  string
+	zone    *time.Location
+	town    string
+	catalog *catalog.Catalog
+	now     time.Time
+}
+
+func never() bool { return false }
+
+// changed reads a field only where something else stands in it than was shown, so that
+// what a field cannot say in full, such as seconds, is kept.
+func (c control) changed(read func(*reading)) control {
+	shown := c.Value
+	c.read = func(r *reading) {
+		if r.form.Get(c.Name) != shown {
+			read(r)
+		}
+	}
+	return c
+}
+
+// needed refuses an empty list.
+func needed(c control, empty func() bool) control {
+	read := c.read
+	c.read = func(r *reading) {
+		if read(r); r.errs[c.Name] == "" && empty() {
+			r.errs[c.Name] = "Choose at least one."
+		}
+	}
+	return c
+}
+
+// whole is a whole number; an empty field is 0 where that is allowed.
+func (w drawer) whole(name, label string, at *int64, least, most int64, unit string) control {
+	c := control{Name: name, Label: label, Kind: "whole", Unit: unit}
+	if *at != 0 {
+		c.Value = strconv.FormatInt(*at, 10)
+	}
+	c.read = func(r *reading) {
+		text := r.text(name)
+		if text == "" && least <= 0 {
+			*at = 0
+			return
+		}
+		n, err := strconv.ParseInt(text, 10, 64)
+		if err != nil || n < least || n > most {
+			r.errs[name] = fmt.Sprintf("Write a whole number from %d to %d.", max(0, least), most)
+			return
+		}
+		*at = n
+	}
+	return c
+}
+
+// number is a whole number that may be left open.
+func (w drawer) number(name, label string, at **int64, unit string) control {
+	c := control{Name: name, Label: label, Kind: "whole", Unit: unit}
+	if *at != nil {
+		c.Value = strconv.FormatInt(**at, 10)
+	}
+	c.read = func(r *reading) {
+		text := r.text(name)
+		if text == "" {
+			*at = nil
+			return
+		}
+		n, err := strconv.ParseInt(text, 10, 64)
+		if err != nil || n < 0 || n > 1_000_000_000 {
+			r.errs[name] = "Write a whole number, 0 or more."
+			return
+		}
+		*at = &n
+	}
+	return c
+}
+
+// percent is a share; an empty field is none where that is allowed.
+func (w drawer) percent(name, label string, at **money.Rate, must func() bool) control {
+	c := control{Name: name, Label: label, Kind: "percent", Unit: "%"}
+	if *at != nil {
+		c.Value = (*at).String()
+	}
+	c.read = func(r *reading) {
+		text := strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(r.text(name), "%")), ",", ".")
+		if text == "" && !must() {
+			*at = nil
+			return
+		}
+		p, err := money.ParsePercent(text)
+		switch {
+		case err != nil:
+			r.errs[name] = upperFirst(err.Error()) + "."
+		case p == 0:
+			r.errs[name] = "A share of more than 0 is needed."
+		default:
+			*at = &p
+		}
+	}
+	return c
+}
+
+// amounts are an amount for each region; an empty field takes it out where that is allowed.
+func (w drawer) amounts(name, label string, at *nudge.Amounts, must func() bool) control {
+	c := control{Name: name, Label: label, Kind: "amounts"}
+	for _, g := range w.regions {
+		f := amountView{Region: g.ID, Name: g.Name, Currency: g.Currency, Field: name + "." + g.ID}
+		if x, ok := (*at)[g.ID]; ok {
+			f.Value = money.Format(x, w.locale)
+		}
+		c.Amounts = append(c.Amounts, f)
+	}
+	c.read = func(r *reading) {
+		out := nudge.Amounts{}
+		for id, a := range *at {
+			out[id] = a
+		}
+		for _, g := range w.all {
+			field := name + "." + g.ID
+			if !r.form.Has(field) {
+				continue
+			}
+			if _, has := (*at)[g.ID]; r.text(field) == "" && (!must() || !has && len(*at) > 0) {
+				delete(out, g.ID) // checks say what is still lacking
+				continue
+			}
+			m, err := money.ParseTyped(r.form.Get(field), r.locale, g.Currency)
+			if err != nil {
+				r.errs[field] = upperFirst(err.Error()) + "."
+				continue
+			}
+			out[g.ID] = money.Amount{Minor: m, Currency: g.Currency}
+		}
+		*at = out
+		if len(out) == 0 {
+			*at = nil
+		}
+	}
+	return c
+}
+
+// text is a line of text.
+func (w drawer) text(name, label string, at *string, most int) control {
+	return control{Name: name, Label: label, Kind: "text", Value: *at}.changed(func(r *reading) {
+		if text := r.text(name); len([]rune(text)) > most {
+			r.errs[name] = fmt.Sprintf("At most %d characters.", most)
+		} else {
+			*at = text
+		}
+	})
+}
+
+// code is a text in the form of codes.
+func (w drawer) code(name, label string, at *string) control {
+	return control{Name: name, Label: label, Kind: "text", Value: *at}.changed(func(r *reading) {
+		code := strings.ToUpper(r.text(name))
+		if len(code) > 40 || strings.Trim(code, "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") != "" {
+			r.errs[name] = "A code has at most 40 letters, digits and hyphens, without spaces."
+			return
+		}
+		*at = code
+	})
+}
+
+// words are texts separated by commas.
+func (w drawer) words(name, label string, at *[]string) control {
+	return control{Name: name, Label: label, Kind: "text", Value: strings.Join(*at, ", ")}.changed(func(r *reading) {
+		*at = nil
+		for _, x := range strings.Split(r.form.Get(name), ",") {
+			if x = strings.TrimSpace(x); x != "" && !slices.Contains(*at, x) {
+				*at = append(*at, x)
+			}
+		}
+	})
+}
+
+// pairs are texts such as “size = 30 ml, colour = blue”.
+func (w drawer) pairs(name, label string, shown [][2]string, set func([][2]string)) control {
+	parts := make([]string, len(shown))
+	for i, p := range shown {
+		parts[i] = p[0] + " = " + p[1]
+	}
+	return control{Name: name, Label: label, Kind: "text", Value: strings.Join(parts, ", ")}.changed(func(r *reading) {
+		var out [][2]string
+		for _, x := range strings.Split(r.form.Get(name), ",") {
+			if x = strings.TrimSpace(x); x == "" {
+				continue
+			}
+			a, b, ok := strings.Cut(x, "=")
+			if a, b = strings.TrimSpace(a), strings.TrimSpace(b); !ok || a == "" || b == "" {
+				r.errs[name] = fmt.Sprintf("“%s” is not written as a name and what it is, such as size = 30 ml.", x)
+				return
+			}
+			out = append(out, [2]string{a, b})
+		}
+		set(out)
+	})
+}
+
+// flag is a box to tick.
+func (w drawer) flag(name, label string, at *bool) control {
+	return control{Name: name, Label: label, Kind: "flag", On: *at, read: func(r *reading) { *at = r.form.Get(name) == "yes" }}
+}
+
+// moment is a day and time of the shop.
+func (w drawer) moment(name, label string, at **time.Time) control {
+	c := control{Name: name, Label: label, Kind: "moment"}
+	if *at != nil {
+		c.Value = (*at).In(w.zone).Format(dateField)
+	}
+	return c.changed(func(r *reading) {
+		if r.text(name) == "" {
+			*at = nil
+			return
+		}
+		t, wrong := momentOf(r.form.Get(name), r.zone, r.now)
+		if wrong != "" {
+			r.errs[name] = wrong
+			return
+		}
+		t = t.UTC()
+		*at = &t
+	})
+}
+
+// choice is one of some words.
+func choice[T ~string](name, label string, at *T, options []choiceView) control {
+	c := control{Name: name, Label: label, Kind: "choice"}
+	for _, o := range options {
+		o.On = o.Value == string(*at)
+		c.Choices = append(c.Choices, o)
+	}
+	c.read = func(r *reading) {
+		v := r.form.Get(name)
+		if !slices.ContainsFunc(options, func(o choiceView) bool { return o.Value == v }) {
+			r.errs[name] = "Choose one of these."
+			return
+		}
+		*at = T(v)
+	}
+	return c
+}
+
+// usually is a choice whose first option is also meant where nothing is stored.
+func usually[T ~string](name, label string, at *T, options []choiceView) control {
+	usual := T(options[0].Value)
+	if *at != "" {
+		return choice(name, label, at, options)
+	}
+	shown := usual
+	c := choice(name, label, &shown, options)
+	read := c.read
+	c.read = func(r *reading) {
+		if read(r); shown != usual {
+			*at = shown
+		}
+	}
+	return c
+}
+
+// yesNo is a condition's yes or no, or not asked for.
+func yesNo(name, label string, at **bool, any, yes, no string) control {
+	is := ""
+	if *at != nil {
+		is = map[bool]string{true: "yes", false: "no"}[**at]
+	}
+	options := []choiceView{{Value: "yes", Name: yes}, {Value: "no", Name: no}}
+	if any != "" {
+		options = append([]choiceView{{Value: "", Name: any}}, options...)
+	}
+	c := choice(name, label, &is, options)
+	read := c.read
+	c.read = func(r *reading) {
+		if read(r); r.errs[name] != "" {
+			return
+		}
+		*at = nil
+		if is != "" {
+			on := is == "yes"
+			*at = &on
+		}
+	}
+	return c
+}
+
+// boxes are some of some words, in the order of the words.
+func boxes[T ~string](name, label string, at *[]T, options []choiceView) control {
+	c := control{Name: name, Label: label, Kind: "boxes"}
+	known := map[T]bool{}
+	for _, o := range options {
+		o.On = slices.Contains(*at, T(o.Value))
+		known[T(o.Value)] = true
+		c.Choices = append(c.Choices, o)
+	}
+	was := slices.Clone(*at)
+	c.read = func(r *reading) {
+		var out []T
+		same := true
+		for _, o := range options {
+			if slices.Contains(r.form[name], o.Value) {
+				out = append(out, T(o.Value))
+			}
+			same = same && slices.Contains(r.form[name], o.Value) == slices.Contains(was, T(o.Value))
+		}
+		if same {
+			return
+		}
+		for _, x := range was { // what cannot be ticked here stays
+			if !known[x] {
+				out = append(out, x)
+			}
+		}
+		*at = out
+	}
+	return c
+}
+
+// some are boxes of which all ticked mean the same as none.
+func some[T ~string](name, label string, at *[]T, options []choiceView) control {
+	c := boxes(name, label, at, options)
+	was, read := slices.Clone(*at), c.read
+	c.read = func(r *reading) {
+		if read(r); len(*at) >= len(options) && !slices.Equal(*at, was) {
+			*at = nil
+		}
+	}
+	return c
+}
+
+// tokens are names that are searched for.
+func (w drawer) tokens(name, label, of string, at *[]string) control {
+	c := control{Name: name, Label: label, Kind: "tokens", Of: of}
+	for _, x := range *at {
+		c.Tokens = append(c.Tokens, tokenView{Value: x, Name: w.nameOf(of, x)})
+	}
+	c.read = func(r *reading) {
+		if chosen := unique(r.form[name]); !slices.Equal(chosen, unique(*at)) {
+			*at = chosen
+		}
+	}
+	return c
+}
+
+func (w drawer) nameOf(of, x string) string {
+	switch of {
+	case "products":
+		if p, ok := w.catalog.Product(x); ok {
+			return p.Title
+		}
+	case "goods":
+		return w.catalog.Label(x)
+	}
+	return x
+}
+
+// goods are SKUs with how many of each.
+func (w drawer) goods(name, label string, at *[]nudge.Item) control {
+	c := control{Name: name, Label: label, Kind: "goods", Of: "goods"}
+	for _, it := range *at {
+		c.Tokens = append(c.Tokens, tokenView{Value: it.SKU, Name: w.catalog.Label(it.SKU), Many: it.Many()})
+	}
+	c.read = func(r *reading) {
+		many := r.form[name+".quantity"]
+		var out []nudge.Item
+		n := 0
+		for _, sku := range r.form[name] {
+			if sku = strings.TrimSpace(sku); sku == "" {
+				continue
+			}
+			it := nudge.Item{SKU: sku}
+			if n < len(many) {
+				q, err := strconv.ParseInt(strings.TrimSpace(many[n]), 10, 64)
+				if err != nil || q < 1 || q > 1000 {
+					r.errs[name] = "Write how many of each as a whole number from 1 to 1000."
+					return
+				}
+				if q > 1 {
+					it.Quantity = q
+				}
+			}
+			n++
+			if i := slices.IndexFunc(*at, func(old nudge.Item) bool { return old.SKU == sku && old.Many() == it.Many() }); i >= 0 {
+				it = (*at)[i]
+			}
+			if _, known := w.catalog.Item(sku); !known {
+				r.errs[name] = fmt.Sprintf("The shop has no SKU “%s”; search for it and choose it.", sku)
+				return
+			}
+			out = append(out, it)
+		}
+		*at = out
+	}
+	return c
+}
+
+// filter is which goods, first by what is often meant.
+func (w drawer) filter(name string, at *catalog.Filter, in, out string) []control {
+	var all []control
+	for _, side := range []struct {
+		path, which string
+		s           *catalog.Selection
+	}{{name + ".include", in, &at.Include}, {name + ".exclude", out, &at.Exclude}} {
+		s := side.s
+		options := make([][2]string, len(s.Options))
+		for i, o := range s.Options {
+			options[i] = [2]string{o.Name, o.Value}
+		}
+		all = append(all,
+			w.tokens(side.path+".collections", side.which+" collections", "collections", &s.Collections),
+			w.tokens(side.path+".products", side.which+" products", "products", &s.Products),
+			w.tokens(side.path+".variants", side.which+" variants", "goods", &s.Variants),
+			w.tokens(side.path+".tags", side.which+" goods tagged", "tags", &s.Tags),
+			w.pairs(side.path+".options", side.which+" goods whose choice is, such as size = 30 ml", options, func(ps [][2]string) {
+				s.Options = nil
+				for _, p := range ps {
+					s.Options = append(s.Options, catalog.Option{Name: p[0], Value: p[1]})
+				}
+			}),
+			yesNo(side.path+".on_sale", side.which+" goods that are", &s.OnSale, "on sale or not", "on sale", "not on sale"),
+			w.prices(side.path+".prices", side.which+" goods that cost, each", &s.Prices),
+			w.words(side.path+".plans", side.which+" goods bought by the plan", &s.Plans),
+		)
+	}
+	return all
+}
+
+// prices are a range of prices for each region.
+func (w drawer) prices(name, label string, at *map[string]catalog.PriceRange) control {
+	c := control{Name: name, Label: label, Kind: "amounts"}
+	for _, g := range w.regions {
+		for _, end := range []string{"from", "to"} {
+			f := amountView{Region: g.ID, Name: g.Name + ", " + end, Currency: g.Currency, Field: name + "." + g.ID + "." + end}
+			p := (*at)[g.ID]
+			if x := map[string]*money.Amount{"from": p.From, "to": p.To}[end]; x != nil {
+				f.Value = money.Format(*x, w.locale)
+			}
+			c.Amounts = append(c.Amounts, f)
+		}
+	}
+	c.read = func(r *reading) {
+		out := map[string]catalog.PriceRange{}
+		for id, p := range *at {
+			out[id] = p
+		}
+		for _, g := range w.all {
+			if !r.form.Has(name + "." + g.ID + ".from") {
+				continue
+			}
+			p := catalog.PriceRange{}
+			for end, to := range map[string]**money.Amount{"from": &p.From, "to": &p.To} {
+				field := name + "." + g.ID + "." + end
+				if r.text(field) == "" {
+					continue
+				}
+				m, err := money.ParseTyped(r.form.Get(field), r.locale, g.Currency)
+				if err != nil {
+					r.errs[field] = upperFirst(err.Error()) + "."
+					continue
+				}
+				*to = &money.Amount{Minor: m, Currency: g.Currency}
+			}
+			if delete(out, g.ID); p.From != nil || p.To != nil {
+				out[g.ID] = p
+			}
+		}
+		if *at = out; len(out) == 0 {
+			*at = nil
+		}
+	}
+	return c
+}
+
+// retype shows what was typed in place of what is stored, and what is wrong with it.
+func (c *control) retype(form url.Values, errs fieldErrors) {
+	c.Error = errs[c.Name]
+	switch c.Kind {
+	case "whole", "percent", "text", "moment":
+		c.Value = form.Get(c.Name)
+	case "flag":
+		c.On = form.Get(c.Name) == "yes"
+	case "choice", "boxes":
+		for i := range c.Choices {
+			c.Choices[i].On = slices.Contains(form[c.Name], c.Choices[i].Value)
+		}
+	case "amounts":
+		for i := range c.Amounts {
+			c.Amounts[i].Value, c.Amounts[i].Error = form.Get(c.Amounts[i].Field), errs[c.Amounts[i].Field]
+		}
+	case "tokens", "goods":
+		var kept []tokenView
+		for i, x := range unique(form[c.Name]) {
+			t := tokenView{Value: x, Name: x, Many: 1}
+			if many := form[c.Name+".quantity"]; i < len(many) {
+				t.Many, _ = strconv.ParseInt(many[i], 10, 64)
+			}
+			kept = append(kept, t)
+		}
+		c.Tokens = kept
+	}
+}
+
+// anyGoods is an item to begin with: the first that is no gift card.
+func (w drawer) anyGoods() []nudge.Item {
+	for i := range w.catalog.Products {
+		if p := &w.catalog.Products[i]; !p.GiftCard && len(p.Variants) > 0 {
+			return []nudge.Item{{SKU: p.Variants[0].SKU}}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,572 @@
+package merchant
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/checks"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// panel is a part of a definition that is edited at once.
+type panel struct {
+	Key      string // in the page, and in the form it sends
+	Legend   string
+	Note     string // below the fields
+	Controls []control
+	More     []control // what is seldom needed
+	// Reward and Rung are where it stands, -1 for none.
+	Rung, Reward int
+	CanDrop      string      // what its drop button drops, "" for none
+	CanAdd       bool        // whether another reward can stand beside it
+	Path         string      // of a condition
+	kind         *nudge.Kind // of the reward, as it is read
+	// after mends what goes with the change, and says so.
+	after func(*editing)
+}
+
+// DropRung is the rung that its drop button is about.
+func (p *panel) DropRung() int { return max(0, p.Rung) }
+
+// MoreSet tells whether something seldom needed is set, or wrong.
+func (p *panel) MoreSet() bool {
+	return slices.ContainsFunc(p.More, func(c control) bool {
+		set := c.Value != "" || c.On || len(c.Tokens) > 0 || c.Error != ""
+		set = set || slices.ContainsFunc(c.Amounts, func(a amountView) bool { return a.Value != "" || a.Error != "" })
+		return !c.Hidden && (set || c.Kind == "choice" && len(c.Choices) > 0 && !c.Choices[0].On)
+	})
+}
+
+// allControls are those that are read when the panel is sent.
+func (p *panel) allControls() []*control {
+	var out []*control
+	for _, list := range [][]control{p.Controls, p.More} {
+		for i := range list {
+			out = append(out, &list[i])
+		}
+	}
+	return out
+}
+
+// panel makes the panel with a key for a definition, whose fields its controls read into;
+// nil where there is none.
+func (w drawer) panel(key string, d *nudge.Definition) *panel {
+	p := &panel{Key: key, Rung: -1, Reward: -1}
+	name, rest, _ := strings.Cut(key, "-")
+	var i, j int
+	switch n, _ := fmt.Sscanf(rest, "%d-%d", &i, &j); {
+	case name == "goal" && n >= 1 && i < len(d.Ladder.Rungs):
+		w.goal(p, d, i)
+	case name == "reward" && n == 2 && i < len(d.Ladder.Rungs) && j < len(d.Ladder.Rungs[i].Rewards):
+		w.reward(p, d, i, j)
+	case name == "when":
+		return w.when(p, d, strings.TrimPrefix(rest, "-"))
+	default:
+		make, ok := map[string]func(*panel, *nudge.Definition){
+			"name": w.named, "regions": w.inRegions, "places": w.places, "schedule": w.schedule, "look": w.look, "scope": w.scope, "counts": w.counts, "code": w.codes, "beside": w.beside, "limits": w.limits, "shown": w.shown, "suggest": w.suggests,
+		}[key]
+		if !ok {
+			return nil
+		}
+		make(p, d)
+	}
+	return p
+}
+
+// hits says how many variants a filter lets through where the nudge is for, and some of
+// them.
+func (w drawer) hits(f *catalog.Filter) string {
+	const named = 3
+	if len(w.regions) == 0 {
+		return ""
+	}
+	r := w.regions[0]
+	n, some := 0, []string{}
+	for i := range w.catalog.Products {
+		p := &w.catalog.Products[i]
+		for j := range p.Variants {
+			it := catalog.Item{Product: p, Variant: &p.Variants[j]}
+			price, sold := it.Variant.PriceIn(r.Currency, "", w.now)
+			if facts := catalog.FactsOf(it, price, r.ID); !sold || p.GiftCard || !f.Matches(&facts) {
+				continue
+			}
+			if n++; len(some) < named {
+				some = append(some, it.Label())
+			}
+		}
+	}
+	switch {
+	case n == 0:
+		return "Counts nothing that is sold in " + r.Name + " today."
+	case n <= named:
+		return fmt.Sprintf("Counts %s in %s today.", list(some), r.Name)
+	}
+	return fmt.Sprintf("Counts %d variants in %s today: %s and %d more.", n, r.Name, strings.Join(some, ", "), n-named)
+}
+
+func (w drawer) named(p *panel, d *nudge.Definition) {
+	p.Controls = []control{w.text("name", "Name, for yourselves", &d.Name, nudge.MostName)}
+	p.after = func(e *editing) {
+		if d.Name == "" {
+			e.errs["name"] = "A name is needed, so that you find it again."
+		}
+	}
+}
+
+func (w drawer) inRegions(p *panel, d *nudge.Definition) {
+	var options []choiceView
+	for _, r := range w.all {
+		options = append(options, choiceView{Value: r.ID, Name: r.Name})
+	}
+	p.Controls = []control{some("audience.regions", "Regions; none ticked means every one", &d.Audience.Regions, options)}
+}
+
+func (w drawer) places(p *panel, d *nudge.Definition) {
+	var options []choiceView
+	for _, x := range nudge.Placements {
+		name := checks.PlacementName(x)
+		if !slices.Contains(nudge.Embedded, x) {
+			if !slices.Contains(d.Placements, x) {
+				continue
+			}
+			name += ", drawn by your own shop"
+		}
+		options = append(options, choiceView{Value: string(x), Name: name})
+	}
+	p.Controls = []control{
+		boxes("placements", "Where on the page", &d.Placements, options),
+		some("audience.pages", "On which pages; none ticked means all. The reward stays due on the others.", &d.Audience.Pages, pageNames(asTexts(nudge.Pages))),
+	}
+}
+
+func (w drawer) schedule(p *panel, d *nudge.Definition) {
+	s := &d.Schedule
+	p.Controls = []control{
+		w.moment("schedule.from", "From; empty: from the moment it is published", &s.From),
+		w.moment("schedule.until", "Until; empty: until you end it", &s.Until),
+	}
+	p.Note = "In the shop’s time" + orElse(", "+w.town, "") + "."
+	p.after = func(e *editing) {
+		if s.From != nil && s.Until != nil && !s.Until.After(*s.From) {
+			e.errs["schedule.until"] = "The end must be later than the start."
+		}
+	}
+}
+
+func (w drawer) look(p *panel, d *nudge.Definition) {
+	p.Controls = []control{
+		usually("look.tone", "Colours", &d.Look.Tone, []choiceView{
+			{Value: "ink", Name: "Ink: light words on the shop’s dark colour"},
+			{Value: "paper", Name: "Paper: dark words on the shop’s light colour"},
+			{Value: "accent", Name: "Accent: on the shop’s accent colour"},
+		}),
+		usually("look.bar", "Progress", &d.Look.Bar, []choiceView{
+			{Value: "rule", Name: "A bar with a mark for each rung"},
+			{Value: "solid", Name: "A plain bar"},
+			{Value: "none", Name: "Words only"},
+		}),
+	}
+}
+
+func (w drawer) scope(p *panel, d *nudge.Definition) {
+	all := w.filter("ladder.scope", &d.Ladder.Scope, "Count only", "Never")
+	p.Legend = "Nothing chosen counts everything. Gift cards are never counted."
+	p.Note = w.hits(&d.Ladder.Scope)
+	often := []string{".include.collections", ".include.products", ".exclude.collections", ".exclude.products", ".exclude.tags"}
+	for _, c := range all {
+		if slices.Contains(often, strings.TrimPrefix(c.Name, "ladder.scope")) {
+			p.Controls = append(p.Controls, c)
+		} else {
+			p.More = append(p.More, c)
+		}
+	}
+}
+
+// measures in the merchant's words, the usual one first.
+func measures() (out []choiceView) {
+	for _, m := range nudge.Measures {
+		out = append(out, choiceView{Value: string(m), Name: upperFirst(nudge.MeasureName(m))})
+	}
+	return out
+}
+
+var bases = []choiceView{
+	{Value: "after_order", Name: "The goods after every discount"},
+	{Value: "after_unit", Name: "The goods after price cuts, before money off the order"},
+	{Value: "before_nudges", Name: "The goods at their own prices"},
+}
+
+// counts is what the goals count, and how the rungs stand to one another.
+func (w drawer) counts(p *panel, d *nudge.Definition) {
+	l := &d.Ladder
+	was := l.Counts()
+	m := was
+	tax := map[bool]string{false: "shown", true: "without"}[l.WithoutTax]
+	keeps := map[bool]string{false: "kept", true: "replacing"}[l.Replacing]
+	p.Controls = []control{
+		choice("ladder.measure", "What the goals count", &m, measures()),
+		choice("ladder.basis", "Where a value is counted", &l.Basis, bases),
+		choice("ladder.without_tax", "Tax", &tax, []choiceView{{Value: "shown", Name: "As prices are shown"}, {Value: "without", Name: "Without tax, also where prices include it"}}),
+		choice("ladder.replacing", "Rungs", &keeps, []choiceView{{Value: "kept", Name: "Each reached rung gives what it promises"}, {Value: "replacing", Name: "Only the highest reached rung gives"}}),
+	}
+	p.after = func(e *editing) {
+		l.WithoutTax, l.Replacing = tax == "without", keeps == "replacing"
+		if l.Measure = m; m == nudge.Value {
+			l.Measure = ""
+		}
+		for i := range l.Rungs {
+			r := &l.Rungs[i]
+			if !l.Replacing {
+				r.Upper, r.UpperCount = nil, 0
+			}
+			if m != was {
+				w.anew(r, m, int64(i+1))
+			}
+			e.fitBasis(l, i)
+		}
+	}
+}
+
+// anew gives a rung a goal of another measure, for the merchant to change.
+func (w drawer) anew(r *nudge.Rung, m nudge.Measure, n int64) {
+	sets := len(r.Rewards) == 1 && nudge.Repeats(r.Rewards[0].Kind)
+	r.Thresholds, r.Count, r.Upper, r.UpperCount = nil, 0, nil, 0
+	switch {
+	case sets:
+	case m == nudge.Value:
+		r.Thresholds = nudge.SuggestAmounts(w.regions, 30*n)
+	case m == nudge.Weight:
+		r.Count = 500 * n
+	default:
+		r.Count = 1 + n
+	}
+}
+
+// goal is from where a rung counts as reached.
+func (w drawer) goal(p *panel, d *nudge.Definition, i int) {
+	l, r := &d.Ladder, &d.Ladder.Rungs[i]
+	p.Rung = i
+	at := fmt.Sprintf("ladder.rungs[%d]", i)
+	sets := len(r.Rewards) == 1 && nudge.Repeats(r.Rewards[0].Kind)
+	unit := map[nudge.Measure]string{nudge.Weight: "g", nudge.Distinct: "products"}[l.Counts()]
+	if l.Counts() == nudge.Value {
+		p.Controls = append(p.Controls, w.amounts(at+".thresholds", "From what amount, in each region", &r.Thresholds, func() bool { return !sets }))
+		if l.Replacing {
+			p.Controls = append(p.Controls, w.amounts(at+".upper", "Up to what amount; empty: no end", &r.Upper, never))
+		}
+	} else {
+		least := int64(1)
+		if sets {
+			least = 0
+		}
+		p.Controls = append(p.Controls, w.whole(at+".count", "How many", &r.Count, least, nudge.MostCount, orElse(unit, "pieces")))
+		if l.Replacing {
+			p.Controls = append(p.Controls, w.whole(at+".upper_count", "Up to how many; empty: no end", &r.UpperCount, 0, nudge.MostCount, orElse(unit, "pieces")))
+		}
+	}
+	if !l.Replacing {
+		p.More = append(p.More, choice(at+".basis", "Where this rung counts a value", &r.Basis, append([]choiceView{{Value: "", Name: "As the others"}}, bases...)))
+	}
+	if len(l.Rungs) > 1 {
+		p.CanDrop = "rung"
+	}
+	p.after = func(e *editing) { e.rises(l, i) }
+}
+
+// rewardKinds are the kinds in the merchant's words.
+var rewardKinds = []choiceView{
+	{Value: "free_shipping", Name: "Free shipping"},
+	{Value: "shipping_off", Name: "An amount off shipping"},
+	{Value: "shipping_flat", Name: "Shipping for at most an amount"},
+	{Value: "order_percent", Name: "A percentage off the order"},
+	{Value: "order_amount", Name: "An amount off the order"},
+	{Value: "gift", Name: "A gift"},
+	{Value: "gift_pick", Name: "A gift that the shopper picks"},
+	{Value: "unit_percent", Name: "A percentage off each piece"},
+	{Value: "unit_amount", Name: "An amount off each piece"},
+	{Value: "unit_price", Name: "A fixed price for each piece"},
+	{Value: "set_price", Name: "So many for a price"},
+	{Value: "n_for_m", Name: "So many for the price of fewer"},
+	{Value: "every", Name: "For every so many, some cheaper"},
+	{Value: "offer_add", Name: "An offer: an item at a special price"},
+	{Value: "offer_better", Name: "An offer: a better version instead"},
+	{Value: "order_bump", Name: "An offer at the checkout"},
+	{Value: "offer_after", Name: "An offer after the order"},
+}
+
+// reward is one thing that a rung gives.
+func (w drawer) reward(p *panel, d *nudge.Definition, i, j int) {
+	l := &d.Ladder
+	r := &l.Rungs[i].Rewards[j]
+	p.Rung, p.Reward, p.kind = i, j, &r.Kind
+	at := nudge.RewardField(i, j)
+	was := r.Kind
+	kind := choice(at+".kind", "What is given", &r.Kind, rewardKinds)
+	p.Controls = append(p.Controls, kind)
+	for _, c := range w.rewardFields(at, r) {
+		field := strings.TrimPrefix(c.Name, at+".")
+		base, _, _ := strings.Cut(field, ".")
+		var kinds []string
+		for _, k := range nudge.Kinds {
+			if _, has := nudge.RewardFields(k)[base]; has {
+				kinds = append(kinds, string(k))
+			}
+		}
+		c.For, c.Hidden = strings.Join(kinds, " "), !slices.Contains(kinds, string(r.Kind))
+		if seldom := strings.HasPrefix(field, "on.") && field != "on.include.collections" && field != "on.include.products" || slices.Contains([]string{"cap", "shipments", "dearest", "cheapest", "dearest_first"}, base); seldom {
+			p.More = append(p.More, c)
+		} else {
+			p.Controls = append(p.Controls, c)
+		}
+	}
+	if len(l.Rungs[i].Rewards) > 1 {
+		p.CanDrop = "reward"
+	}
+	p.CanAdd = len(l.Rungs[i].Rewards) < mostRewards
+	p.after = func(e *editing) {
+		r.Keep()
+		if r.On != nil && r.On.IsZero() {
+			r.On = nil
+		}
+		if r.Kind != was {
+			l.Rungs[i].Basis = ""
+			e.fitGoal(l, i)
+		}
+		e.fitBasis(l, i)
+	}
+}
+
+// rewardFields are the controls of every field that a reward can have.
+func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
+	if r.On == nil {
+		r.On = onEverything()
+	}
+	var methods []choiceView
+	for _, g := range w.regions {
+		for _, m := range g.Methods {
+			if !slices.ContainsFunc(methods, func(c choiceView) bool { return c.Value == m.ID }) {
+				methods = append(methods, choiceView{Value: m.ID, Name: m.Name("en")})
+			}
+		}
+	}
+	must := func(field string) func() bool {
+		return func() bool {
+			return nudge.RewardFields(r.Kind)[field] || field == "amounts" && r.Kind.Class() == nudge.ShippingClass
+		}
+	}
+	items := needed(w.goods(at+".items", "These; the first that is in stock", &r.Items), func() bool { return len(r.Items) == 0 })
+	fields := []control{
+		w.percent(at+".percent", "How much less", &r.Percent, must("percent")),
+		w.amounts(at+".amounts", "The amount, in each region", &r.Amounts, must("amounts")),
+		w.whole(at+".size", "How many make a set, or are bought for it", &r.Size, 1, nudge.MostSize, "pieces"),
+		w.whole(at+".pay_for", "How many of them are paid for", &r.PayFor, 1, nudge.MostSize, "pieces"),
+		w.whole(at+".get", "How many more they earn", &r.Get, 1, nudge.MostSize, "pieces"),
+		items,
+		w.whole(at+".pick", "How many the shopper picks", &r.Pick, 1, nudge.MostItems, "of these"),
+		w.tokens(at+".in_place_of", "In place of these in the cart", "goods", &r.InPlaceOf),
+		boxes(at+".methods", "For these methods; none ticked means all", &r.Methods, methods),
+		w.amounts(at+".cap", "At most, in each region; empty: no end", &r.Cap, never),
+		w.whole(at+".cheapest", "Only so many of the cheapest; empty: all", &r.Cheapest, 0, nudge.MostCount, "pieces"),
+		w.whole(at+".dearest", "Only so many of the dearest; empty: all", &r.Dearest, 0, nudge.MostCount, "pieces"),
+		w.flag(at+".dearest_first", "The dearest are made cheaper, not the cheapest", &r.DearestFirst),
+		choice(at+".shipments", "Of goods bought by a plan", &r.Shipments, []choiceView{
+			{Value: "", Name: "The first parcel, which the order pays"}, {Value: "first", Name: "The first parcel"}, {Value: "later", Name: "Later parcels"}, {Value: "every", Name: "Every parcel"},
+		}),
+	}
+	return append(fields, w.filter(at+".on", r.On, "On", "Not on")...)
+}
+
+// codes is whether a code is needed, and which.
+func (w drawer) codes(p *panel, d *nudge.Definition) {
+	p.Controls = []control{w.code("audience.code", "Only with this code; empty: for everybody", &d.Audience.Code)}
+	p.More = []control{
+		w.text("audience.pool", "Only with a code of this pool of single-use codes", &d.Audience.Pool, 40),
+		w.code("applies_code", "Enters this code by itself where the nudge is in its audience", &d.AppliesCode),
+	}
+}
+
+func (w drawer) beside(p *panel, d *nudge.Definition) {
+	var classes []choiceView
+	for _, c := range []nudge.Class{nudge.UnitClass, nudge.OrderClass, nudge.ShippingClass, nudge.GiftClass, nudge.UnlockClass} {
+		classes = append(classes, choiceView{Value: string(c.Name()), Name: nudge.ClassText(c.Name())})
+	}
+	b := &d.Beside
+	p.Controls = []control{
+		w.text("beside.group", "Exclusive group: of all nudges in it one is given; empty: none", &b.Group, 40),
+		boxes("beside.refuses", "Does not stand beside other nudges’", &b.Refuses, classes),
+		w.flag("beside.stacks", "Its price cuts go on top of other nudges’ prices", &b.Stacks),
+	}
+}
+
+func (w drawer) limits(p *panel, d *nudge.Definition) {
+	const most = 1_000_000_000
+	l := &d.Limits
+	p.Controls = []control{
+		w.whole("limits.uses", "Orders in all; empty: no limit", &l.Uses, 0, most, "orders"),
+		w.whole("limits.per_shopper", "Orders of one shopper", &l.PerShopper, 0, most, "orders"),
+		w.whole("limits.units", "Rewarded pieces of one order", &l.Units, 0, most, "pieces"),
+		w.amounts("limits.budget", "Budget in all, in each region", &l.Budget, never),
+		w.percent("limits.margin", "Least margin that the goods must leave", &l.Margin, never),
+		choice("limits.returns", "When goods go back and what stays no longer earns it", &l.Returns, []choiceView{
+			{Value: "", Name: "As the shop does"}, {Value: "keep", Name: "It is kept"}, {Value: "charge_gift", Name: "A gift is charged at its list price"}, {Value: "recompute", Name: "The order is reckoned anew"},
+		}),
+	}
+}
+
+// shown is how often, and when at all, it shows.
+func (w drawer) shown(p *panel, d *nudge.Definition) {
+	const most = 1_000_000
+	p.Controls = []control{
+		w.whole("frequency.per_visit", "Times in one visit; empty: no limit", &d.Frequency.PerVisit, 0, most, "times"),
+		w.whole("frequency.per_shopper", "Times for one shopper", &d.Frequency.PerShopper, 0, most, "times"),
+		w.flag("hide_when_reached", "Hide it once everything is reached", &d.HideWhenReached),
+		w.flag("hide_without_gain", "Hide it where showing it is not expected to earn anything", &d.HideWithoutGain),
+	}
+}
+
+func (w drawer) suggests(p *panel, d *nudge.Definition) {
+	var options []choiceView
+	for _, s := range []nudge.Suggest{"", nudge.MostProfit, nudge.BestCompanion, nudge.Blend} {
+		options = append(options, choiceView{Value: string(s), Name: upperFirst(nudge.SuggestName(s))})
+	}
+	if d.Suggest == nudge.LeastOvershoot {
+		options[0].Value = string(nudge.LeastOvershoot) // the same, said in full
+	}
+	p.Controls = []control{choice("suggest", "Goods that close the gap", &d.Suggest, options)}
+}
+
+// rises refuses a goal that does not lie between its neighbours', where it was typed.
+func (e *editing) rises(l *nudge.Ladder, i int) {
+	at := fmt.Sprintf("ladder.rungs[%d]", i)
+	r := &l.Rungs[i]
+	for id, a := range r.Thresholds {
+		field := at + ".thresholds." + id
+		if a.Minor == 0 && len(l.Rungs) > 1 {
+			e.errs[field] = "0 means “with every order”; that is for a nudge of one rung."
+		}
+		for k := range l.Rungs {
+			other, ok := l.Rungs[k].Thresholds[id]
+			switch {
+			case !ok || !e.form.Has(field):
+			case k < i && a.Minor <= other.Minor:
+				e.errs[field] = "Must be more than the rung before it, " + money.Format(other, e.locale) + "."
+			case k > i && a.Minor >= other.Minor:
+				e.errs[field] = "Must be less than the next rung, " + money.Format(other, e.locale) + "."
+			}
+		}
+	}
+	if l.Counts() == nudge.Value {
+		return
+	}
+	for k := range l.Rungs {
+		switch other := l.Rungs[k].Count; {
+		case k < i && r.Count <= other:
+			e.errs[at+".count"] = fmt.Sprintf("Must be more than the rung before it, %d.", other)
+		case k > i && r.Count >= other:
+			e.errs[at+".count"] = fmt.Sprintf("Must be less than the next rung, %d.", other)
+		}
+	}
+}
+
+// fitGoal gives a rung whose reward is of another kind now a goal that fits it.
+func (e *editing) fitGoal(l *nudge.Ladder, i int) {
+	r := &l.Rungs[i]
+	sets := len(r.Rewards) == 1 && nudge.Repeats(r.Rewards[0].Kind)
+	if !sets && len(r.Thresholds) == 0 && r.Count == 0 {
+		e.drawer.anew(r, l.Counts(), int64(i+1))
+		e.say = strings.TrimSpace(e.say + fmt.Sprintf(" Rung %d has a goal now, since what it gives is no set: look whether it fits.", i+1))
+	}
+}
+
+// fitBasis makes a rung count at a point that its own rewards do not change, and says so
+// where that is another than the ladder's.
+func (e *editing) fitBasis(l *nudge.Ladder, i int) {
+	r := &l.Rungs[i]
+	latest := slices.Index(nudge.Bases, latestBasis(l, r))
+	if slices.Index(nudge.Bases, l.Basis) <= latest {
+		if r.Basis != "" && slices.Index(nudge.Bases, r.Basis) > latest {
+			r.Basis = ""
+		}
+		return
+	}
+	if r.Basis != "" && slices.Index(nudge.Bases, r.Basis) <= latest {
+		return
+	}
+	b := nudge.Bases[latest]
+	if l.Replacing {
+		l.Basis, r.Basis = b, ""
+	} else {
+		r.Basis = b
+	}
+	if l.Counts() != nudge.Value {
+		return // nothing is said of what is not counted
+	}
+	e.say = strings.TrimSpace(e.say + fmt.Sprintf(" Rung %d now counts %s: a goal cannot look at what its own reward changes.", i+1, valueCounted(b)))
+}
+
+// latestBasis is the latest point at which a rung may count with the rewards it has.
+func latestBasis(l *nudge.Ladder, r *nudge.Rung) nudge.Basis {
+	first, last, unlock := nudge.Class(99), nudge.Class(0), false
+	for _, x := range r.Rewards {
+		c := x.Kind.Class()
+		if c == nudge.UnlockClass {
+			unlock = true
+			continue
+		}
+		first, last = min(first, c), max(last, c)
+	}
+	c := last
+	if l.Replacing && len(l.Rungs) > 1 && l.Counts() == nudge.Value {
+		c = first
+	}
+	switch {
+	case unlock || c == nudge.UnitClass:
+		return nudge.BeforeNudges
+	case c == nudge.OrderClass:
+		return nudge.AfterUnit
+	}
+	return nudge.AfterOrder
+}
+
+// pageNames are kinds of page in words.
+func pageNames(kinds []string) (out []choiceView) {
+	for _, k := range kinds {
+		out = append(out, choiceView{Value: k, Name: checks.PageName(nudge.Page(k))})
+	}
+	return out
+}
+
+// read reads what was typed into the definition that the panel was made for.
+func (p *panel) read(e *editing) error {
+	for _, c := range p.allControls() {
+		if p.kind != nil && c.For != "" && !slices.Contains(strings.Fields(c.For), string(*p.kind)) {
+			continue
+		}
+		if c.always() && !e.form.Has(c.Name) {
+			continue // a form that has no such field says nothing about it
+		}
+		c.read(&e.reading)
+	}
+	if p.after != nil && len(e.errs) == 0 || p.Key != "" && strings.HasPrefix(p.Key, "when") && p.after != nil {
+		p.after(e)
+	}
+	if len(e.errs) > 0 {
+		return e.errs
+	}
+	return nil
+}
+
+// retype shows what was typed in place of what is stored, and what is wrong with it.
+func (p *panel) retype(form url.Values, errs fieldErrors) {
+	kind := ""
+	for _, c := range p.allControls() {
+		if c.retype(form, errs); strings.HasSuffix(c.Name, ".kind") {
+			kind = form.Get(c.Name)
+		}
+		c.Hidden = c.For != "" && !slices.Contains(strings.Fields(c.For), kind)
+	}
+}
