@@ -294,6 +294,45 @@ type Said struct {
 	Pieces   []Words     `json:"pieces"`
 	Progress Progress    `json:"progress"`
 	Look     nudge.Look  `json:"look"`
+	// Tables say what a piece costs by the number of pieces, for each variant that the
+	// page shows; Hints what a few more pieces of a line would cost. Both are for
+	// nudges that count pieces and lower their prices.
+	Tables []PriceTable `json:"tables,omitempty"`
+	Hints  []Hint       `json:"hints,omitempty"`
+}
+
+// PriceTable is what one piece of a variant costs by the number of pieces that count,
+// each row as the cart would be decided with so many.
+type PriceTable struct {
+	SKU  string     `json:"sku"`
+	Rows []PriceRow `json:"rows"`
+}
+
+// PriceRow is one step of a price by pieces.
+type PriceRow struct {
+	From int64       `json:"from"`
+	To   int64       `json:"to,omitempty"` // 0: no end
+	Each money.Minor `json:"each"`         // the most that one of them costs
+	Here bool        `json:"here,omitempty"`
+	// Add is how many pieces of the variant lead to it; 0: it is reached, or they are
+	// not in stock.
+	Add   int64  `json:"add,omitempty"`
+	Range string `json:"range"` // "3 – 5", "12 and more"
+	Price string `json:"price"` // "€11.40 each"
+	Act   string `json:"act"`   // "add 1", "you have 5"; may be empty
+}
+
+// Hint is what a few more pieces of a cart line would cost.
+type Hint struct {
+	ID  string `json:"id,omitempty"` // of the line
+	SKU string `json:"sku"`
+	Add int64  `json:"add"`
+	// Was and Each are the most that a piece of the line costs now and then.
+	Was  money.Minor `json:"was"`
+	Each money.Minor `json:"each"`
+	More money.Minor `json:"more"` // to pay then, less to pay now: below 0 where it lowers the total
+	Text string      `json:"text"`
+	Act  string      `json:"act"`
 }
 
 // Words is a run of text; Strong where it stands for a placeholder.

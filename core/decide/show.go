@@ -70,7 +70,10 @@ func (w *work) show(d *Decision) {
 	}
 	for i, s := range speakers {
 		if o := &d.Nudges[s.at]; placed[i] {
-			d.Says = append(d.Says, w.says(w.taking[w.told[s.at]].n, o, s.standing, s.language, s.pieces))
+			t := &w.taking[w.told[s.at]]
+			said := w.says(t.n, o, s.standing, s.language, s.pieces)
+			w.pieces(t, d, &said)
+			d.Says = append(d.Says, said)
 		} else {
 			o.Reason = AnotherShows
 		}

@@ -1,0 +1,112 @@
+package decide_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/decide/decidetest"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
+)
+
+// byTheStack is a shop that sells notebooks of 12.90 cheaper by the number.
+func byTheStack(t *testing.T, measure nudge.Measure, rungs ...nudge.Rung) *snapshot.Snapshot {
+	t.Helper()
+	stock := int64(11)
+	d := decidetest.Ladder("Stack", nudge.BeforeNudges, rungs...)
+	d.Ladder.Measure, d.Ladder.Replacing = measure, true
+	d.Placements = []nudge.Placement{nudge.ProductBlock, nudge.CartDrawer}
+	eur := func(m money.Minor) map[money.Currency]catalog.Price {
+		return map[money.Currency]catalog.Price{"EUR": {Price: m}}
+	}
+	cat, err := catalog.New([]catalog.Product{
+		{ID: "dunlin", Title: "Dunlin A5", Variants: []catalog.Variant{{SKU: "DOTS", Prices: eur(1290)}, {SKU: "LINES", Prices: eur(1290), Stock: &stock}}},
+		{ID: "card", Title: "Gift card", GiftCard: true, Variants: []catalog.Variant{{SKU: "CARD", Prices: eur(2500)}}},
+	})
+	require.NoError(t, err)
+	s, err := snapshot.Compile(snapshot.Shop{Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: []snapshot.Live{{ID: "stack", Priority: 1, Definition: d}}})
+	require.NoError(t, err)
+	return s
+}
+
+func pieces(count int64, r nudge.Reward) nudge.Rung {
+	return nudge.Rung{Count: count, Rewards: []nudge.Reward{r}}
+}
+
+func amountOff(m money.Minor) nudge.Reward {
+	return nudge.Reward{Kind: nudge.UnitAmount, Amounts: nudge.Amounts{"home": decidetest.EUR(m)}}
+}
+
+func percentOff(p string) nudge.Reward {
+	r, err := money.ParsePercent(p)
+	if err != nil {
+		panic(err)
+	}
+	return nudge.Reward{Kind: nudge.UnitPercent, Percent: &r}
+}
+
+func looking(s *snapshot.Snapshot, t *testing.T, lines ...line) decide.Said {
+	t.Helper()
+	d := must(t, s, decide.Request{Cart: decidetest.Cart(lines...), Moment: decide.Moment{Locale: "en", Page: decide.Page{Kind: nudge.ProductPage, Product: "dunlin"}}})
+	require.Len(t, d.Says, 1)
+	return d.Says[0]
+}
+
+// Notebooks at 12.90: from 3 on 1.50 off each, from 6 on 2.25, from 12 on 3.00.
+func TestPricesByTheNumberAreATableAndAHint(t *testing.T) {
+	s := byTheStack(t, nudge.SameProduct, pieces(3, amountOff(150)), pieces(6, amountOff(225)), pieces(12, amountOff(300)))
+	said := looking(s, t, line{SKU: "DOTS", Quantity: 5})
+	require.Len(t, said.Tables, 2, "one for each variant")
+	assert.Equal(t, []decide.PriceRow{
+		{From: 1, To: 2, Each: 1290, Range: "1 – 2", Price: "€12.90 each"},
+		{From: 3, To: 5, Each: 1140, Here: true, Range: "3 – 5", Price: "€11.40 each", Act: "you have 5"},
+		{From: 6, To: 11, Each: 1065, Add: 1, Range: "6 – 11", Price: "€10.65 each", Act: "add 1"},
+		{From: 12, Each: 990, Add: 7, Range: "12 and more", Price: "€9.90 each", Act: "add 7"},
+	}, said.Tables[0].Rows)
+	assert.Equal(t, []decide.Hint{
+		{SKU: "DOTS", Add: 1, Was: 1140, Each: 1065, More: 690, Text: "1 more: each €10.65 instead of €11.40. You pay €6.90 more.", Act: "Add 1"},
+	}, said.Hints, "six cost 63.90, five 57.00")
+
+	// The lined ones count with the dotted ones; eleven of them are there.
+	lined := said.Tables[1]
+	assert.Equal(t, "LINES", lined.SKU)
+	assert.Equal(t, []int64{0, 0, 1, 7}, []int64{lined.Rows[0].Add, lined.Rows[1].Add, lined.Rows[2].Add, lined.Rows[3].Add})
+	none := looking(s, t)
+	assert.Equal(t, []int64{0, 3, 6, 0}, []int64{none.Tables[1].Rows[0].Add, none.Tables[1].Rows[1].Add, none.Tables[1].Rows[2].Add, none.Tables[1].Rows[3].Add})
+	assert.Empty(t, none.Hints)
+	assert.Empty(t, looking(s, t, line{SKU: "DOTS", Quantity: 8}).Hints, "four more are many to ask for")
+
+	steps, err := decide.PieceSteps(s, decide.Request{Cart: decidetest.Cart(line{SKU: "DOTS", Quantity: 5})}, "stack", "DOTS", 12)
+	require.NoError(t, err)
+	require.Len(t, steps, 12)
+	for n, paid := range map[int]money.Minor{1: 1290, 2: 2580, 3: 3420, 4: 4560, 5: 5700, 6: 6390, 11: 11715, 12: 11880} {
+		assert.Equal(t, paid, steps[n-1].Paid, n)
+		assert.Equal(t, paid+590, steps[n-1].ToPay, n)
+		assert.Equal(t, money.Minor(1290*n), steps[n-1].List, n)
+	}
+	assert.Equal(t, []int{-1, 0, 1, 2}, []int{steps[1].Rung, steps[2].Rung, steps[5].Rung, steps[11].Rung})
+}
+
+// 10 % off each from 3 on, 25 % from 6 on, at 12.90: five cost 58.05, six 58.02.
+func TestAHintSaysThatOneMoreLowersTheTotal(t *testing.T) {
+	s := byTheStack(t, nudge.SameVariant, pieces(3, percentOff("10")), pieces(6, percentOff("25")))
+	said := looking(s, t, line{SKU: "DOTS", Quantity: 5}, line{SKU: "LINES", Quantity: 1})
+	require.Len(t, said.Hints, 2, "each variant counts by itself")
+	assert.Equal(t, decide.Hint{SKU: "DOTS", Add: 1, Was: 1161, Each: 967, More: -3, Text: "1 more: each €9.67 instead of €11.61. You pay €0.03 less.", Act: "Add 1"}, said.Hints[0])
+	// Two more of the lined ones: three at 11.61 are 34.83, 21.93 more than one at 12.90.
+	assert.Equal(t, decide.Hint{SKU: "LINES", Add: 2, Was: 1290, Each: 1161, More: 2193, Text: "2 more: each €11.61 instead of €12.90. You pay €21.93 more.", Act: "Add 2"}, said.Hints[1])
+	assert.Equal(t, "you have 5", said.Tables[0].Rows[1].Act)
+}
+
+// Three for the price of two: the third costs nothing, a fourth begins anew.
+func TestAHintForASetSaysWhatItsLastPieceCosts(t *testing.T) {
+	s := byTheStack(t, nudge.Units, nudge.Rung{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 3, PayFor: 2}}})
+	said := looking(s, t, line{SKU: "DOTS", Quantity: 2})
+	assert.Empty(t, said.Tables, "no piece has a price of its own")
+	assert.Equal(t, []decide.Hint{{SKU: "DOTS", Add: 1, Was: 1290, Each: 1290, More: 0, Text: "1 more costs you nothing.", Act: "Add 1"}}, said.Hints)
+}
