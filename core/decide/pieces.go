@@ -84,26 +84,9 @@ func (l *PricedLine) dearest() money.Minor {
 	return l.Unit - least
 }
 
-// byPiece tells whether a nudge counts pieces and lowers what they cost.
-func byPiece(d *nudge.Definition) bool {
-	switch d.Ladder.Counts() {
-	case nudge.Units, nudge.SameProduct, nudge.SameVariant:
-	default:
-		return false
-	}
-	for i := range d.Ladder.Rungs {
-		for j := range d.Ladder.Rungs[i].Rewards {
-			if d.Ladder.Rungs[i].Rewards[j].Kind.Class() == nudge.UnitClass {
-				return true
-			}
-		}
-	}
-	return false
-}
-
 // pieces adds the tables and hints of a nudge that shows.
 func (w *work) pieces(t *taking, d *Decision, said *Said) {
-	if !byPiece(&t.n.Definition) {
+	if !t.n.Definition.ByPiece() {
 		return
 	}
 	in := func(p nudge.Placement) bool { return slices.Contains(d.Shown[p], t.n.ID) }

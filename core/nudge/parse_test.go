@@ -93,8 +93,25 @@ func TestSentencesHaveLimits(t *testing.T) {
 }
 
 func TestEveryStartIsWellFormed(t *testing.T) {
+	eur := func(m money.Minor) map[money.Currency]catalog.Price { return map[money.Currency]catalog.Price{"EUR": {Price: m}} }
+	var goods []catalog.Product
+	for i, price := range []money.Minor{1400, 320, 290, 320, 360, 320, 290} {
+		id := string(rune('a' + i))
+		goods = append(goods, catalog.Product{ID: id, Title: id, Collections: []string{"Inks"}, Variants: []catalog.Variant{{SKU: id, Prices: eur(price)}}})
+	}
+	cat, err := catalog.New(append([]catalog.Product{{ID: "card", Title: "card", GiftCard: true, Variants: []catalog.Variant{{SKU: "card", Prices: eur(100)}}}}, goods...))
+	require.NoError(t, err)
 	for _, s := range nudge.Starts() {
-		require.NoError(t, s.Build([]catalog.Region{home}).Valid(), s.ID)
+		d := s.Build([]catalog.Region{home}, cat)
+		require.NoError(t, d.Valid(), s.ID)
+		switch r := d.Ladder.Rungs[0].Rewards[0]; s.ID {
+		case "gift":
+			assert.Equal(t, []nudge.Item{{SKU: "c"}, {SKU: "g"}}, r.Items, "the cheapest that are no gift card")
+		case "set":
+			// The five cheapest cost 2.90 + 2.90 + 3.20 + 3.20 + 3.20 = 15.40; six sevenths are 13.20.
+			assert.Equal(t, "13.00 EUR", r.Amounts["home"].String())
+			assert.Equal(t, []string{"Inks"}, d.Ladder.Scope.Include.Collections)
+		}
 	}
 }
 

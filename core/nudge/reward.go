@@ -144,3 +144,17 @@ func (r Reward) Free() bool { return r.Percent == nil || *r.Percent == money.Who
 
 // Many returns how many of an item are meant.
 func (i Item) Many() int64 { return max(1, i.Quantity) }
+
+// ByPiece tells whether a nudge is about prices by the number of pieces: it counts
+// pieces and lowers what they cost, or makes sets of them.
+func (d *Definition) ByPiece() bool {
+	pieces := slices.Contains([]Measure{Units, SameProduct, SameVariant}, d.Ladder.Counts())
+	for i := range d.Ladder.Rungs {
+		for _, r := range d.Ladder.Rungs[i].Rewards {
+			if Repeats(r.Kind) || pieces && r.Kind.Class() == UnitClass {
+				return true
+			}
+		}
+	}
+	return false
+}

@@ -1,6 +1,9 @@
 package nudge
 
 import (
+	"cmp"
+	"slices"
+
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 )
@@ -8,37 +11,153 @@ import (
 // Start is a starting point: an intention, and a definition that fits it.
 type Start struct {
 	ID    string
+	Group string // the intention that it belongs to
 	Title string // the intention, in the merchant's words
 	About string
-	build func(regions []catalog.Region) Definition
+	build func(regions []catalog.Region, cat *catalog.Catalog) Definition
 }
 
-// Starts lists the starting points.
+// The groups of starting points.
+const (
+	FillTheCart = "Fill the cart"
+	SellMore    = "Sell more of one thing"
+)
+
+// Starts lists the starting points, group by group.
 func Starts() []Start {
 	return []Start{
-		{"free-shipping", "Free shipping from an amount", "One goal. Carts grow towards it, and the fee stops being a surprise at the end.", func(rs []catalog.Region) Definition {
+		{"free-shipping", FillTheCart, "Free shipping from an amount", "One goal. Carts grow towards it, and the fee stops being a surprise at the end.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
 			return ladder("Free shipping", rungAt(rs, 60, Reward{Kind: FreeShipping, Methods: shared(rs)}))
 		}},
-		{"two-steps", "A cheaper parcel first, a free one later", "Two goals. The first is close for nearly everybody, the second rewards a full basket.", func(rs []catalog.Region) Definition {
+		{"two-steps", FillTheCart, "A cheaper parcel first, a free one later", "Two goals. The first is close for nearly everybody, the second rewards a full basket.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
 			return ladder("Two steps to free shipping",
 				rungAt(rs, 35, Reward{Kind: ShippingFlat, Methods: shared(rs), Amounts: SuggestAmounts(rs, 3)}),
 				rungAt(rs, 75, Reward{Kind: FreeShipping, Methods: shared(rs)}))
 		}},
-		{"code", "A code that takes a share off the order", "For a newsletter or a parcel insert. It needs no goal, only the code.", func(rs []catalog.Region) Definition {
+		{"gift", FillTheCart, "A gift from an amount", "It is put in by itself and leaves again when the goal is lost. Or let the shopper pick one of a few.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
+			return ladder("A small gift", rungAt(rs, 80, Reward{Kind: Gift, Items: smallGifts(rs, cat)}))
+		}},
+		{"money-off", FillTheCart, "Money off the order from an amount", "A share or a sum, for everybody who comes that far.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
+			tenth := money.Rate(100_000)
+			d := ladder("Ten percent off a full basket", rungAt(rs, 90, Reward{Kind: OrderPercent, Percent: &tenth}))
+			d.Ladder.Basis = AfterUnit
+			return d
+		}},
+		{"code", FillTheCart, "A code that takes a share off the order", "For a newsletter or a parcel insert. It needs no goal, only the code.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
 			tenth := money.Rate(100_000)
 			d := ladder("Ten percent with a code", rungAt(rs, 0, Reward{Kind: OrderPercent, Percent: &tenth}))
 			d.Ladder.Basis = BeforeNudges
 			d.Audience.Code = "HARBOUR10"
 			return d
 		}},
+		{"by-number", SellMore, "Cheaper by the number", "Three, six, twelve: each piece costs less. A table on the product’s page, a hint in the cart.", func(_ []catalog.Region, _ *catalog.Catalog) Definition {
+			off := func(count int64, percent money.Rate) Rung {
+				return Rung{Count: count, Rewards: []Reward{{Kind: UnitPercent, Percent: &percent}}}
+			}
+			d := byPiece("Cheaper by the number", SameProduct, off(3, 50_000), off(6, 100_000), off(12, 150_000))
+			d.Ladder.Replacing = true
+			return d
+		}},
+		{"some-free", SellMore, "Buy some, one is free", "Three for the price of two: the cheapest of every three costs nothing.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
+			d := byPiece("Three for two", Units, Rung{Rewards: []Reward{{Kind: NForM, Size: 3, PayFor: 2}}})
+			d.Ladder.Scope = firstShelf(cat)
+			return d
+		}},
+		{"set", SellMore, "So many for one price", "Any five of a shelf for a round sum, as often as they fit.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
+			const size = 5
+			shelf := firstShelf(cat)
+			d := byPiece("Any five", Units, Rung{Rewards: []Reward{{Kind: SetPrice, Size: size, Amounts: setPrices(rs, cat, shelf, size)}}})
+			d.Ladder.Scope = shelf
+			return d
+		}},
 	}
 }
 
-// Build makes the definition for a shop's regions.
-func (s Start) Build(regions []catalog.Region) Definition {
-	d := s.build(regions)
+// Build makes the definition for a shop's regions and goods.
+func (s Start) Build(regions []catalog.Region, cat *catalog.Catalog) Definition {
+	d := s.build(regions, cat)
 	d.Wording = DefaultWording()
 	return d
+}
+
+// byPiece is a nudge about prices by pieces.
+func byPiece(name string, m Measure, rungs ...Rung) Definition {
+	return Definition{
+		Version: Version, Name: name, Ladder: Ladder{Basis: BeforeNudges, Measure: m, Rungs: rungs},
+		Placements: []Placement{ProductBlock, CartDrawer, CartBlock},
+	}
+}
+
+// smallGifts are the cheapest things that every region sells and that are there, the
+// second in case the first runs out.
+func smallGifts(rs []catalog.Region, cat *catalog.Catalog) []Item {
+	type good struct {
+		sku   string
+		price money.Minor
+	}
+	var all []good
+	for i := range cat.Products {
+		p := &cat.Products[i]
+		for j := range p.Variants {
+			v := &p.Variants[j]
+			everywhere := !p.GiftCard && len(rs) > 0 && (v.Stock == nil || *v.Stock > 0)
+			for k := range rs {
+				_, sold := v.Prices[rs[k].Currency]
+				everywhere = everywhere && sold
+			}
+			if everywhere {
+				all = append(all, good{v.SKU, v.Prices[rs[0].Currency].Price})
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b good) int { return cmp.Compare(a.price, b.price) })
+	var out []Item
+	for _, g := range all[:min(2, len(all))] {
+		out = append(out, Item{SKU: g.sku})
+	}
+	return out
+}
+
+// firstShelf is the first product's first collection; everything where there is none.
+func firstShelf(cat *catalog.Catalog) (f catalog.Filter) {
+	for i := range cat.Products {
+		if p := &cat.Products[i]; !p.GiftCard && len(p.Collections) > 0 {
+			f.Include.Collections = p.Collections[:1]
+			break
+		}
+	}
+	return f
+}
+
+// setPrices suggest what so many pieces cost in each region: six sevenths of what the
+// cheapest of them would cost, in whole units.
+func setPrices(rs []catalog.Region, cat *catalog.Catalog, shelf catalog.Filter, size int) Amounts {
+	out := Amounts{}
+	for i := range rs {
+		r := &rs[i]
+		var prices []money.Minor
+		for j := range cat.Products {
+			p := &cat.Products[j]
+			for k := range p.Variants {
+				price, sold := p.Variants[k].Prices[r.Currency]
+				facts := catalog.FactsOf(catalog.Item{Product: p, Variant: &p.Variants[k]}, price, r.ID)
+				if sold && !p.GiftCard && shelf.Matches(&facts) {
+					prices = append(prices, price.Price)
+				}
+			}
+		}
+		slices.Sort(prices)
+		whole := money.Minor(1)
+		for range r.Currency.Digits() {
+			whole *= 10
+		}
+		sum := money.Minor(0)
+		for _, p := range prices[:min(size, len(prices))] {
+			sum += p
+		}
+		out[r.ID] = money.Amount{Minor: max(sum*6/7/whole, 1) * whole, Currency: r.Currency}
+	}
+	return out
 }
 
 func ladder(name string, rungs ...Rung) Definition {

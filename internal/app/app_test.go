@@ -101,7 +101,7 @@ func TestTwoPeopleOnOneDraftFindOut(t *testing.T) {
 
 func TestTwoTabsPublishingAtOnceMakeOneRevision(t *testing.T) {
 	a := storetest.Demo(t)
-	n, err := a.Create(ctx, demo.Shop, "Ilse", nudge.Starts()[0].Build(demo.Regions()))
+	n, err := a.Create(ctx, demo.Shop, "Ilse", nudge.Starts()[0].Build(demo.Regions(), nil))
 	require.NoError(t, err)
 	var wg sync.WaitGroup
 	for range 8 {
@@ -118,7 +118,7 @@ func TestTwoTabsPublishingAtOnceMakeOneRevision(t *testing.T) {
 
 func TestChecksStopWhatCannotBeKept(t *testing.T) {
 	a := storetest.Demo(t)
-	d := nudge.Starts()[0].Build(demo.Regions())
+	d := nudge.Starts()[0].Build(demo.Regions(), nil)
 	delete(d.Ladder.Rungs[0].Thresholds, "jp")
 	n, err := a.Create(ctx, demo.Shop, "Ilse", d)
 	require.NoError(t, err)

@@ -291,7 +291,7 @@ func TestWhatWasDeletedComesBack(t *testing.T) {
 	// An id that was deleted can be used by the API again.
 	_, _, err = a.DeleteDraft(ctx, demo.Shop, "parcels-to-japan", "Ilse")
 	require.NoError(t, err)
-	d := nudge.Starts()[0].Build(demo.Regions())
+	d := nudge.Starts()[0].Build(demo.Regions(), nil)
 	_, _, err = a.PublishDefinition(ctx, demo.Shop, "parcels-to-japan", "API", d)
 	require.NoError(t, err)
 }

@@ -165,7 +165,7 @@ func nudges(ctx context.Context, a *app.App) error {
 			"ja": {nudge.NotYet: "コードで{reward}。", nudge.Reached: "コードが使われました：{reward}。"},
 		},
 	}
-	japan := nudge.Starts()[0].Build(Regions())
+	japan := nudge.Starts()[0].Build(Regions(), nil)
 	japan.Name = "Parcels to Japan"
 	japan.Audience.Regions = []string{"jp"}
 	japan.Ladder.Rungs[0].Thresholds = nudge.Amounts{"jp": {Minor: 12000, Currency: "JPY"}}

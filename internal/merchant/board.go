@@ -18,7 +18,7 @@ import (
 
 type boardView struct {
 	Rows   []boardRow
-	Starts []nudge.Start
+	Starts []startGroup
 	Shop   string // where the shop's pages are served
 	Away   int    // nudges that were put away
 	All    bool   // whether they are listed
@@ -60,7 +60,7 @@ func (s *server) board(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	v := boardView{Starts: nudge.Starts(), All: c.QueryParam("away") == "yes", Ready: len(snap.Regions()) > 0}
+	v := boardView{Starts: startGroups(), All: c.QueryParam("away") == "yes", Ready: len(snap.Regions()) > 0}
 	if h.shop.ID == s.cfg.DemoShop {
 		v.Shop = s.cfg.Storefront
 	}
@@ -174,7 +174,24 @@ func (s *server) starts(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return s.render(c, http.StatusOK, "starts", page{Title: "Start a nudge", Place: "nudges", Data: boardView{Starts: nudge.Starts(), Ready: len(snap.Regions()) > 0}})
+	return s.render(c, http.StatusOK, "starts", page{Title: "Start a nudge", Place: "nudges", Data: boardView{Starts: startGroups(), Ready: len(snap.Regions()) > 0}})
+}
+
+// startGroup is an intention with its starting points.
+type startGroup struct {
+	Name   string
+	Starts []nudge.Start
+}
+
+func startGroups() (out []startGroup) {
+	for _, s := range nudge.Starts() {
+		if len(out) == 0 || out[len(out)-1].Name != s.Group {
+			out = append(out, startGroup{Name: s.Group})
+		}
+		g := &out[len(out)-1]
+		g.Starts = append(g.Starts, s)
+	}
+	return out
 }
 
 // start makes a draft from a starting point and opens it.
@@ -192,7 +209,12 @@ func (s *server) start(c *echo.Context) error {
 		if st.ID != c.FormValue("start") {
 			continue
 		}
-		n, err := s.app.Create(ctx, h.shop.ID, h.account.Name, st.Build(snap.Regions()))
+		d := st.Build(snap.Regions(), snap.Catalog())
+		if d.Valid() != nil {
+			s.tell(c, flash{Say: "This needs goods of yours to begin with: bring your catalogue in first.", Tone: "open", Link: h.url("/shop/import"), Go: "Import a catalogue"})
+			return goTo(c, h.url("/nudges/start"))
+		}
+		n, err := s.app.Create(ctx, h.shop.ID, h.account.Name, d)
 		if err != nil {
 			return s.fail(c, err)
 		}
