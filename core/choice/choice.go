@@ -20,6 +20,21 @@ type Candidate struct {
 	// Gain is what showing it is expected to earn; zero where nothing is known, or
 	// where the merchant's order decides.
 	Gain Gain
+	// Nearest tells that it keeps still in the top bar of a page that shows it in a
+	// nearer place, such as beside the product or in the cart.
+	Nearest bool
+}
+
+// near are the places of a page that are nearer than its top bar.
+var near = []nudge.Placement{nudge.ProductBlock, nudge.CartBlock}
+
+// nearFirst returns placements with those that are near first.
+func nearFirst(placements []nudge.Placement) []nudge.Placement {
+	out := slices.Clone(placements)
+	slices.SortStableFunc(out, func(a, b nudge.Placement) int {
+		return cmp.Compare(slices.Index(near, b), slices.Index(near, a)) // -1 for what is not near
+	})
+	return out
 }
 
 // Gain is an expected gain, compared exactly: Profit × Accepted ÷ Shows, in minor
@@ -95,13 +110,18 @@ func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Plac
 	full := make([]nudge.Placement, 0, len(nudge.Placements))
 	out := map[nudge.Placement][]int{}
 	for _, i := range order {
-		for _, p := range candidates[i].Placements {
-			if slices.Contains(full, p) {
+		places, nearby := candidates[i].Placements, false
+		if candidates[i].Nearest && len(places) > 1 {
+			places = nearFirst(places)
+		}
+		for _, p := range places {
+			if slices.Contains(full, p) || nearby && p == nudge.TopBar {
 				continue
 			}
 			n := most(p)
 			if len(out[p]) < n {
 				out[p] = append(out[p], i)
+				nearby = nearby || candidates[i].Nearest && slices.Contains(near, p)
 			}
 			if len(out[p]) >= n {
 				full = append(full, p)

@@ -72,3 +72,18 @@ func TestTheGreatestExpectedGainShows(t *testing.T) {
 	assert.Equal(t, []int{2, 1, 3, 0}, all, "without a gain the merchant's order decides")
 	assert.Equal(t, 0, choice.Posterior(300, 1, 19, 20, 1).Compare(choice.Posterior(150, 1, 19, 20, 3)), "15 and 15")
 }
+
+// A page that shows a nudge beside the product or in the cart does not show it in its top
+// bar as well, and another may have the bar.
+func TestTheFartherPlaceKeepsStill(t *testing.T) {
+	bar, block, drawer := nudge.TopBar, nudge.CartBlock, nudge.CartDrawer
+	pick := choice.Pick([]choice.Candidate{
+		{Nudge: "first", Priority: 1, Placements: []nudge.Placement{bar, block, drawer}, Nearest: true},
+		{Nudge: "second", Priority: 2, Placements: []nudge.Placement{bar, block}, Nearest: true},
+	}, choice.One)
+	assert.Equal(t, map[nudge.Placement][]int{block: {0}, drawer: {0}, bar: {1}}, pick)
+	pick = choice.Pick([]choice.Candidate{{Nudge: "first", Priority: 1, Placements: []nudge.Placement{bar, block}}}, choice.One)
+	assert.Equal(t, map[nudge.Placement][]int{block: {0}, bar: {0}}, pick, "where the merchant says otherwise")
+	pick = choice.Pick([]choice.Candidate{{Nudge: "first", Priority: 1, Placements: []nudge.Placement{bar, drawer}, Nearest: true}}, choice.One)
+	assert.Equal(t, map[nudge.Placement][]int{bar: {0}, drawer: {0}}, pick, "the drawer lies over the page")
+}

@@ -266,6 +266,7 @@ const (
 	InCart          Reason = "in_cart"       // what it offers is in the cart
 	BelowMargin     Reason = "margin"        // its offer would be below the margin floor
 	Elsewhere       Reason = "elsewhere"     // none of its placements was asked for
+	OtherGoods      Reason = "other_goods"   // its prices are those of other goods than the page shows
 	ShownEnough     Reason = "shown_enough"  // shown as often as its cap allows
 	NoGain          Reason = "no_gain"       // no gain is expected, and it is set to hide then
 )

@@ -99,26 +99,59 @@ func (w *work) pieces(t *taking, d *Decision, said *Said) {
 	}
 }
 
+// ofOthers tells whether a nudge is about prices by the number of pieces of other goods
+// than those of the product that the page shows.
+func (w *work) ofOthers(n *snapshot.Compiled) bool {
+	p, ok := w.s.Shop.Catalog.Product(w.req.Moment.Page.Product)
+	if !ok || !n.Definition.ByPiece() || !slices.Contains(n.Definition.Placements, nudge.ProductBlock) {
+		return false
+	}
+	for i := range p.Variants {
+		it := catalog.Item{Product: p, Variant: &p.Variants[i]}
+		price, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
+		if facts := catalog.FactsOf(it, price, w.region.ID); sold && !p.GiftCard && n.Definition.Ladder.Scope.Matches(&facts) {
+			return false
+		}
+	}
+	return true
+}
+
 // pieceCount is how many pieces of the cart count together with an item.
 func (w *work) pieceCount(t *taking, it catalog.Item) (n int64) {
 	for i := range w.lines {
-		l := &w.lines[i]
-		if !t.counts[i] || l.isAdded() {
-			continue
+		if w.together(t, i, it) {
+			n += w.lines[i].Quantity
 		}
-		switch t.n.Definition.Ladder.Counts() {
-		case nudge.SameProduct:
-			if l.item.Product != it.Product {
-				continue
-			}
-		case nudge.SameVariant:
-			if l.item.Variant != it.Variant {
-				continue
-			}
-		}
-		n += l.Quantity
 	}
 	return n
+}
+
+// together tells whether a line counts together with pieces of an item.
+func (w *work) together(t *taking, i int, it catalog.Item) bool {
+	l := &w.lines[i]
+	if !t.counts[i] || l.isAdded() {
+		return false
+	}
+	switch t.n.Definition.Ladder.Counts() {
+	case nudge.SameProduct:
+		return l.item.Product == it.Product
+	case nudge.SameVariant:
+		return l.item.Variant == it.Variant
+	}
+	return true
+}
+
+// apart leaves out the lines that count together with an item, but for its own plain one.
+func (w *work) apart(t *taking, it catalog.Item, lines []CartLine) []CartLine {
+	var out []CartLine
+	for _, c := range lines {
+		plain := c.Plan == "" && c.Origin == nil
+		i := slices.IndexFunc(w.lines, func(l line) bool { return l.ID == c.ID && l.SKU == c.SKU && l.Plan == c.Plan })
+		if plain && c.SKU == it.Variant.SKU || i < 0 || !w.together(t, i, it) {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 // onLine is how many pieces of an item lie on its plain line.
@@ -153,13 +186,23 @@ func (w *work) tables(t *taking, said *Said, words nudge.PieceWords) {
 // rows are the steps of a variant's price: one piece, then each rung.
 func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceRow {
 	have, lying := w.pieceCount(t, it), w.onLine(it.Variant.SKU)
+	rungs := t.n.Definition.Ladder.Rungs
 	var rows []PriceRow
-	add := func(from int64) bool {
-		row := PriceRow{From: from}
-		if from > have {
-			row.Add = from - have
+	add := func(i int) bool {
+		row := PriceRow{From: rungs[i].Count}
+		last := i+1 == len(rungs) || have < rungs[i+1].Count
+		var req Request
+		switch {
+		case row.From > have:
+			row.Add = row.From - have
+			req = w.req.withPieces("", it.Variant.SKU, lying+row.Add)
+		case last && lying > 0:
+			req = *w.req
+		default: // as it would be if only this variant lay there, and just so many of it
+			req = w.req.withPieces("", it.Variant.SKU, row.From)
+			req.Cart.Lines = w.apart(t, it, req.Cart.Lines)
 		}
-		d, err := Price(w.s, w.req.withPieces("", it.Variant.SKU, max(lying+row.Add, 1)))
+		d, err := Price(w.s, req)
 		if err != nil {
 			return false
 		}
@@ -174,13 +217,12 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 		rows = append(rows, row)
 		return true
 	}
-	rungs := t.n.Definition.Ladder.Rungs
 	if rungs[0].Count > 1 {
 		price, _ := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
 		rows = append(rows, PriceRow{From: 1, Each: price.Price})
 	}
 	for i := range rungs {
-		if rungs[i].Count == 0 || !add(rungs[i].Count) {
+		if rungs[i].Count == 0 || !add(i) {
 			return nil
 		}
 	}

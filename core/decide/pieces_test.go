@@ -76,10 +76,17 @@ func TestPricesByTheNumberAreATableAndAHint(t *testing.T) {
 	lined := said.Tables[1]
 	assert.Equal(t, "LINES", lined.SKU)
 	assert.Equal(t, []int64{0, 0, 1, 7}, []int64{lined.Rows[0].Add, lined.Rows[1].Add, lined.Rows[2].Add, lined.Rows[3].Add})
+	assert.Equal(t, []money.Minor{1290, 1140, 1065, 990}, []money.Minor{lined.Rows[0].Each, lined.Rows[1].Each, lined.Rows[2].Each, lined.Rows[3].Each}, "the same as for the dotted ones")
 	none := looking(s, t)
 	assert.Equal(t, []int64{0, 3, 6, 0}, []int64{none.Tables[1].Rows[0].Add, none.Tables[1].Rows[1].Add, none.Tables[1].Rows[2].Add, none.Tables[1].Rows[3].Add})
 	assert.Empty(t, none.Hints)
 	assert.Empty(t, looking(s, t, line{SKU: "DOTS", Quantity: 8}).Hints, "four more are many to ask for")
+	elsewhere := decide.Request{Cart: decidetest.Cart(line{SKU: "DOTS", Quantity: 5}), Moment: decide.Moment{Page: decide.Page{Kind: nudge.ProductPage, Product: "card"}}}
+	d := must(t, s, elsewhere)
+	assert.Empty(t, d.In(nudge.ProductBlock), "a gift card is never cheaper by the number")
+	assert.Len(t, d.In(nudge.CartDrawer), 1)
+	elsewhere.Moment.Placements = []nudge.Placement{nudge.ProductBlock}
+	assert.Equal(t, decide.OtherGoods, must(t, s, elsewhere).Nudges[0].Reason)
 
 	steps, err := decide.PieceSteps(s, decide.Request{Cart: decidetest.Cart(line{SKU: "DOTS", Quantity: 5})}, "stack", "DOTS", 12)
 	require.NoError(t, err)

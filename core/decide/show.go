@@ -55,7 +55,14 @@ func (w *work) show(d *Decision) {
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
-		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: w.asked(t.n.Definition.Placements), Newly: st.newly})
+		placements := w.asked(t.n.Definition.Placements)
+		if w.ofOthers(t.n) {
+			if placements = slices.DeleteFunc(slices.Clone(placements), func(p nudge.Placement) bool { return p == nudge.ProductBlock }); len(placements) == 0 {
+				o.Reason = OtherGoods
+				continue
+			}
+		}
+		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: placements, Newly: st.newly, Nearest: len(w.req.Moment.Placements) > 0 && !t.n.Definition.EveryPlace})
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	candidates, speakers = w.gains(d, candidates, speakers)

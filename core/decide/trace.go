@@ -388,6 +388,8 @@ func Explain(r Reason) string {
 		return "its offer would be below the margin floor"
 	case Elsewhere:
 		return "none of its places is on this page"
+	case OtherGoods:
+		return "its prices are those of other goods than the page shows"
 	case ShownEnough:
 		return "it was shown as often as its cap allows"
 	case NoGain:

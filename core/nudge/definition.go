@@ -16,15 +16,18 @@ const Version = 1
 // Definition is one designed promise: goals, rewards, audience, placements,
 // wording and look together.
 type Definition struct {
-	Version         int         `json:"version"`
-	Name            string      `json:"name"`
-	Ladder          Ladder      `json:"ladder"`
-	Audience        Audience    `json:"audience"`
-	Schedule        Schedule    `json:"schedule,omitzero"`
-	Beside          Beside      `json:"beside,omitzero"`
-	Limits          Limits      `json:"limits,omitzero"`
-	Placements      []Placement `json:"placements"`
-	HideWhenReached bool        `json:"hide_when_reached,omitempty"`
+	Version    int         `json:"version"`
+	Name       string      `json:"name"`
+	Ladder     Ladder      `json:"ladder"`
+	Audience   Audience    `json:"audience"`
+	Schedule   Schedule    `json:"schedule,omitzero"`
+	Beside     Beside      `json:"beside,omitzero"`
+	Limits     Limits      `json:"limits,omitzero"`
+	Placements []Placement `json:"placements"`
+	// EveryPlace shows the nudge also in the top bar of a page that shows it in a
+	// nearer place, beside the product or in the cart.
+	EveryPlace      bool `json:"every_place,omitempty"`
+	HideWhenReached bool `json:"hide_when_reached,omitempty"`
 	// HideWithoutGain hides the nudge where showing it is not expected to earn
 	// anything.
 	HideWithoutGain bool      `json:"hide_without_gain,omitempty"`

@@ -93,7 +93,9 @@ func TestSentencesHaveLimits(t *testing.T) {
 }
 
 func TestEveryStartIsWellFormed(t *testing.T) {
-	eur := func(m money.Minor) map[money.Currency]catalog.Price { return map[money.Currency]catalog.Price{"EUR": {Price: m}} }
+	eur := func(m money.Minor) map[money.Currency]catalog.Price {
+		return map[money.Currency]catalog.Price{"EUR": {Price: m}}
+	}
 	var goods []catalog.Product
 	for i, price := range []money.Minor{1400, 320, 290, 320, 360, 320, 290} {
 		id := string(rune('a' + i))

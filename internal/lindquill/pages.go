@@ -91,6 +91,16 @@ type productView struct {
 	More    []tile
 }
 
+// Chosen is the variant that is chosen.
+func (w productView) Chosen() string {
+	for _, ch := range w.Choices {
+		if ch.On {
+			return ch.SKU
+		}
+	}
+	return ""
+}
+
 type choice struct {
 	SKU, Text, Price, Was string
 	On, Out               bool
@@ -233,7 +243,7 @@ func (s *shop) add(c *echo.Context) error {
 	}
 	n, wrong := quantity(typed, 1)
 	lines := slices.Clone(v.cart.Lines)
-	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return l.SKU == sku }); i >= 0 {
+	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return l.SKU == sku && l.Origin == nil }); i >= 0 {
 		lines[i].Quantity += n
 		if lines[i].Quantity > mostOfOne && wrong == "" {
 			wrong = fmt.Sprintf("The cart has %d of it already, and holds at most %d.", lines[i].Quantity-n, mostOfOne)

@@ -84,6 +84,9 @@ func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) erro
 	return nil
 }
 
+// quantityOf is a number before what there are so many of.
+func quantityOf(n int64) string { return strconv.FormatInt(n, 10) + " × " }
+
 // upper begins a label with a capital.
 func upper(s string) string {
 	r, n := utf8.DecodeRuneInString(s)
@@ -149,6 +152,7 @@ func (s *shop) routes(e *echo.Echo) {
 	g.GET("/products/:id", s.product)
 	g.GET("/cart", s.cart)
 	g.POST("/cart/add", s.add)
+	g.POST("/cart/gift", s.gift)
 	g.POST("/cart/set", s.set)
 	g.POST("/cart/code", s.code)
 	g.POST("/deliver-to", s.deliverTo)
@@ -229,6 +233,8 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 			v.told = strings.TrimSpace(v.told + " " + v.slip.Say)
 		}
 		v.state = parseVisit(readCookie(c, "agonal_visit"))
+		gifts := readGifts(c)
+		v.state.RemovedGifts, v.state.Picks = gifts.Removed, gifts.Picks
 		s.secure(c)
 		c.Set(visitKey, v)
 		return next(c)
@@ -280,10 +286,14 @@ const mostCartLines = 60
 func parseCart(s string) decide.Cart {
 	var out decide.Cart
 	for _, part := range strings.Split(s, "|") {
-		sku, n, ok := strings.Cut(part, ":")
+		sku, rest, ok := strings.Cut(part, ":")
+		n, gift, _ := strings.Cut(rest, ":") // a gift at a price names its nudge
 		q, err := strconv.ParseInt(n, 10, 64)
-		if ok && err == nil && readable(sku) && q > 0 && q <= decide.MostQuantity && len(out.Lines) < mostCartLines {
+		if ok && err == nil && readable(sku) && q > 0 && q <= decide.MostQuantity && len(out.Lines) < mostCartLines && len(gift) <= 100 {
 			out.Lines = append(out.Lines, decide.CartLine{SKU: sku, Quantity: q})
+			if gift != "" {
+				out.Lines[len(out.Lines)-1].Origin = &decide.Origin{Kind: decide.FromGift, Nudge: gift}
+			}
 		}
 	}
 	return out
@@ -292,7 +302,9 @@ func parseCart(s string) decide.Cart {
 func printCart(lines []decide.CartLine) string {
 	parts := make([]string, len(lines))
 	for i, l := range lines {
-		parts[i] = fmt.Sprintf("%s:%d", l.SKU, l.Quantity)
+		if parts[i] = fmt.Sprintf("%s:%d", l.SKU, l.Quantity); l.Origin != nil {
+			parts[i] += ":" + l.Origin.Nudge
+		}
 	}
 	return strings.Join(parts, "|")
 }
@@ -360,7 +372,9 @@ type page struct {
 	Units     int64
 	P         priced
 	Goods     string
-	Off       string
+	Rewards   []rewardRow
+	Gifts     []giftRow
+	Choices   []giftChoice
 	Shipping  string
 	Fee       string
 	Tax       string
@@ -384,8 +398,12 @@ func (p page) CountryName() string { return countryNames[p.Country] }
 
 type country struct{ Code, Name string }
 
+// rewardRow is what one reward takes off the goods.
+type rewardRow struct{ Text, Amount string }
+
 type cartRow struct {
 	SKU, Label, Picture, ID, Amount string
+	Was                             string // where its pieces are cheaper now
 	Quantity                        int64
 	slip                            slip // what is wrong with the quantity as it was typed
 }
@@ -436,7 +454,7 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	out := page{
 		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, P: p, Codes: p.Codes,
 		Told: v.told, About: about(name, title, data), Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
-		Goods: v.money(p.Before), Off: "−" + v.money(p.Off), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
+		Goods: v.money(p.Before), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
 	}
 	if p.Shipping != nil {
 		out.Shipping, out.Fee = upper(p.Shipping.Name), v.money(p.Shipping.Fee)
@@ -451,20 +469,36 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	}
 	for _, l := range p.Lines {
 		it, _ := v.stock.list.Catalog().Item(l.SKU)
-		row := cartRow{SKU: l.SKU, Label: it.Label(), Picture: it.Product.Picture, ID: it.Product.ID, Amount: v.money(l.Amount), Quantity: l.Quantity}
+		row := cartRow{SKU: l.SKU, Label: it.Label(), Picture: it.Product.Picture, ID: it.Product.ID, Amount: v.money(l.Amount - l.UnitOff), Quantity: l.Quantity}
+		if l.UnitOff > 0 {
+			row.Was = v.money(l.Amount)
+		}
 		if f := v.slip; f.SKU == l.SKU {
 			row.slip = f
 		}
 		out.Cart = append(out.Cart, row)
 		out.Units += l.Quantity
 	}
+	for _, r := range p.Rewards {
+		if r.Class != string(nudge.ShippingClass.Name()) && r.Amount != 0 {
+			out.Rewards = append(out.Rewards, rewardRow{upper(r.Text), "−" + v.money(r.Amount)})
+		}
+	}
+	out.Gifts, out.Choices = v.gifts(p.Decision)
 	if top := p.In(nudge.TopBar); len(top) > 0 && !p.Away {
 		out.Top = &top[0]
 	}
 	if !p.Away {
 		out.Decision = jsonFor(p.Decision)
 	}
-	out.Request = jsonFor(map[string]any{"cart": v.cart, "moment": v.moment(at)})
+	visit := map[string]any{}
+	if len(v.state.RemovedGifts) > 0 {
+		visit["removed_gifts"] = v.state.RemovedGifts
+	}
+	if len(v.state.Picks) > 0 {
+		visit["picks"] = v.state.Picks
+	}
+	out.Request = jsonFor(map[string]any{"cart": v.cart, "moment": v.moment(at), "visit": visit})
 	var b bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&b, "layout", out); err != nil {
 		return err

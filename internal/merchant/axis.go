@@ -1,6 +1,8 @@
 package merchant
 
 import (
+	"strconv"
+
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -30,6 +32,7 @@ func (b axisBox) of(n int) int { return n * b.Scale / 100 }
 // marker along Base.
 type axisView struct {
 	Most, Step                 money.Minor
+	Unit                       money.Minor // minor units of a whole one
 	Wide, High                 int
 	Left, Right, Base          int
 	Scale                      int
@@ -50,6 +53,8 @@ type tickView struct {
 type pinView struct {
 	X, FlagX, FlagY int
 	At, Reward      string
+	Rung            int
+	Whole           string // the goal in whole units, where it is one
 	row             int
 }
 
@@ -90,6 +95,10 @@ func axisOf(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale 
 		Most: most, Step: stepOf(r.Currency), Wide: box.Wide, Scale: box.Scale, Left: box.of(30), Right: box.Wide - box.of(34),
 		FlagWide: min(box.of(208), box.Wide*2/3), FlagHigh: box.of(36), Margin: box.of(9), AtY: box.of(15), GivesY: box.of(30),
 	}
+	v.Unit = 1
+	for range r.Currency.Digits() {
+		v.Unit *= 10
+	}
 	_, step := roundUp(most, v.Step, min(9, money.Minor(max(2, box.Wide/box.of(110)))))
 	show := func(m money.Minor) string { return money.Format(money.Amount{Minor: m, Currency: r.Currency}, locale) }
 	for m := money.Minor(0); m <= most; m += step {
@@ -114,12 +123,15 @@ func axisOf(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale 
 // pins places a flag for each rung, in a row where it covers no other.
 func (v *axisView) pins(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale string, box axisBox) {
 	var ends []int // where the last flag of each row ends
-	for _, rung := range d.Ladder.Rungs {
+	for i, rung := range d.Ladder.Rungs {
 		t, ok := rung.Thresholds[r.ID]
 		if !ok {
 			continue
 		}
-		p := pinView{X: v.x(t.Minor), At: money.Format(t, locale)}
+		p := pinView{Rung: i, X: v.x(t.Minor), At: money.Format(t, locale)}
+		if t.Minor%v.Unit == 0 {
+			p.Whole = strconv.FormatInt(t.Minor/v.Unit, 10)
+		}
 		text := nudge.RewardsText(rung.Rewards, nudge.Voice{Region: r, Language: "en", Locale: locale, Label: cat.Label})
 		p.Reward = clip(text, max(8, (v.FlagWide-2*v.Margin)*100/(box.Scale*6)))
 		p.FlagX = min(p.X, v.Right-v.FlagWide)

@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -54,6 +55,7 @@ type benchView struct {
 	Slots      []slotView
 	Axis       axisView
 	OnAxis     bool   // whether its goals are values
+	ByPiece    bool   // whether it is about prices by the number of pieces
 	Cart       string // the first cart of the preview, as JSON
 
 	Err      map[string]string // by field
@@ -181,7 +183,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v := &benchView{
 		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
 		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(),
-		LookIn: d.Look.Text(), OnAxis: d.Ladder.Counts() == nudge.Value,
+		LookIn: d.Look.Text(), ByPiece: d.ByPiece(), OnAxis: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
 	}
 	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
@@ -204,7 +206,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v.samples(s, n, snap)
 	v.switches(asked(c, "page"), asked(c, "width"))
 	v.Axis = axisOf(&d, v.Region, snap.Catalog(), h.shop.Locale, 0, axisBox{})
-	v.Cart = firstCart(snap.Catalog(), v.Region.Currency)
+	v.Cart = firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())
 	return v, nil
 }
 
@@ -235,7 +237,7 @@ func partOf(field string) string {
 	for prefix, part := range map[string]string{
 		"audience.regions": "regions", "audience.code": "code", "audience.pool": "code", "applies_code": "code", "audience.pages": "places", "audience.when": "when",
 		"ladder.scope": "scope", "ladder.basis": "counts", "ladder.measure": "counts", "ladder.replacing": "counts", "beside": "beside", "limits": "limits",
-		"frequency": "shown", "hide": "shown", "suggest": "suggest", "placements": "places", "schedule": "schedule", "look": "look", "name": "name",
+		"frequency": "shown", "hide": "shown", "suggest": "suggest", "placements": "places", "every_place": "places", "schedule": "schedule", "look": "look", "name": "name",
 	} {
 		if strings.HasPrefix(field, prefix) {
 			return part
@@ -413,6 +415,9 @@ func (v *benchView) counts() {
 	if v.Counts = nudge.MeasureName(l.Counts()); v.OnAxis {
 		v.Counts = valueCounted(l.Basis) + map[bool]string{false: ", as prices are shown", true: ", without tax"}[l.WithoutTax]
 	}
+	if v.ByPiece && l.Counts() == nudge.Value {
+		v.Counts = "pieces, set by set"
+	}
 	if l.Replacing && len(l.Rungs) > 1 {
 		v.Counts += "; only the highest rung gives"
 	}
@@ -486,7 +491,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	value := map[nudge.Placeholder]string{}
 	if snap, err := s.drafts.get(shop, n); err == nil && v.Region.ID != "" {
 		var lines []decide.CartLine
-		if json.Unmarshal([]byte(firstCart(snap.Catalog(), v.Region.Currency)), &lines) == nil {
+		if json.Unmarshal([]byte(firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())), &lines) == nil {
 			d, err := decide.Decide(snap, decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language}})
 			if err == nil {
 				v.sampleValues(d, value)
@@ -542,27 +547,19 @@ func (v *benchView) sampleValues(d decide.Decision, value map[nudge.Placeholder]
 }
 
 // previewPages are the pages that the preview has.
-var previewPages = []choiceView{{"product", "Product", false}, {"home", "Home", false}, {"cart", "Cart", false}}
+var previewPages = []choiceView{
+	{"product", "Product", false}, {"home", "Home", false}, {"collection", "Shelf", false}, {"cart", "Cart", false}, {drawerPage, "Cart drawer", false}, {"checkout", "Checkout", false},
+}
+
+// drawerPage is the cart drawer, which lies over a page.
+const drawerPage = "drawer"
 
 func (v *benchView) switches(want, width string) {
 	v.View.Wide, v.View.Width = width != "phone", "desktop"
 	if !v.View.Wide {
 		v.View.Width = "phone"
 	}
-	v.View.Page = "product"
-	fits := func(page string) bool {
-		return len(v.D.Audience.Pages) == 0 || slices.Contains(v.D.Audience.Pages, nudge.Page(page))
-	}
-	onCart := len(v.D.Placements) > 0 && !slices.Contains(v.D.Placements, nudge.TopBar) && !slices.Contains(v.D.Placements, nudge.ProductBlock)
-	for _, p := range []string{"product", "home", "cart"} {
-		if fits(p) {
-			v.View.Page = p
-			break
-		}
-	}
-	if onCart && fits("cart") {
-		v.View.Page = "cart"
-	}
+	v.View.Page = string(v.firstPage())
 	for _, p := range previewPages {
 		if p.Value == want {
 			v.View.Page = want
@@ -579,6 +576,17 @@ func (v *benchView) switches(want, width string) {
 	}
 }
 
+// firstPage is a page on which the nudge shows: the one that is nearest to the goods.
+func (v *benchView) firstPage() nudge.Page {
+	for _, page := range []nudge.Page{nudge.ProductPage, nudge.CartPage, nudge.HomePage, drawerPage} {
+		fits := len(v.D.Audience.Pages) == 0 || page == drawerPage || slices.Contains(v.D.Audience.Pages, page)
+		if fits && slices.ContainsFunc(placesOn[page], func(p nudge.Placement) bool { return slices.Contains(v.D.Placements, p) }) {
+			return page
+		}
+	}
+	return nudge.ProductPage
+}
+
 func stepOf(c money.Currency) int64 {
 	step := int64(1)
 	for range c.Digits() {
@@ -590,23 +598,33 @@ func stepOf(c money.Currency) int64 {
 	return step
 }
 
-// firstCart is a believable cart to begin with: the first two goods that are
-// sold in a currency and are not gift cards.
-func firstCart(cat *catalog.Catalog, cur money.Currency) string {
+// firstCart is a believable cart to begin with: some goods that the nudge counts, and
+// not yet enough of them.
+func firstCart(cat *catalog.Catalog, d *nudge.Definition, r catalog.Region, now time.Time) string {
 	type line struct {
 		SKU      string `json:"sku"`
-		Quantity int    `json:"quantity"`
+		Quantity int64  `json:"quantity"`
 	}
 	lines := []line{}
-	for _, p := range cat.Products {
-		if p.GiftCard || len(p.Variants) == 0 {
+	most, first := 2, int64(2)
+	if rung := &d.Ladder.Rungs[0]; d.ByPiece() {
+		most, first = 1, max(rung.Count, rung.Rewards[0].Size, 2)-1
+	}
+	for i := range cat.Products {
+		p := &cat.Products[i]
+		j := firstIn(p, &d.Ladder.Scope, r, now)
+		if j < 0 {
 			continue
 		}
-		v := p.Variants[min(1, len(p.Variants)-1)]
-		if _, sold := v.Prices[cur]; sold {
-			lines = append(lines, line{v.SKU, 2 - len(lines)})
+		if next := min(1, len(p.Variants)-1); j < next {
+			it := catalog.Item{Product: p, Variant: &p.Variants[next]}
+			price, sold := it.Variant.PriceIn(r.Currency, "", now)
+			if facts := catalog.FactsOf(it, price, r.ID); sold && d.Ladder.Scope.Matches(&facts) {
+				j = next // the size that is bought most
+			}
 		}
-		if len(lines) == 2 {
+		lines = append(lines, line{p.Variants[j].SKU, max(first-int64(len(lines)), 1)})
+		if len(lines) == most {
 			break
 		}
 	}

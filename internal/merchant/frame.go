@@ -82,27 +82,36 @@ type frameReply struct {
 	LastingText string            `json:"lastingText"`
 	Most        money.Minor       `json:"most"`
 	Marker      string            `json:"marker"`
-	Axis        string            `json:"axis,omitempty"` // the axis, where it must be drawn anew
-	Say         string            `json:"say"`            // what the preview shows, in words
-	When        map[string]string `json:"when,omitempty"` // what is true of the audience, by path
+	Axis        string            `json:"axis,omitempty"`  // the axis, where it must be drawn anew
+	Table       string            `json:"table,omitempty"` // its figures, where they follow the cart
+	Head        string            `json:"head,omitempty"`  // what it is about
+	Product     string            `json:"product"`         // that the preview must show, where its page shows one
+	Lines       string            `json:"lines"`           // the cart as the preview's shop lists it
+	Say         string            `json:"say"`             // what the preview shows, in words
+	When        map[string]string `json:"when,omitempty"`  // what is true of the audience, by path
 }
 
 type cartView struct {
-	Lines      []cartLineView
-	Goods, Off string
-	OffNil     bool
-	Shipping   string
-	Fee, Tax   string
-	TaxShown   bool
-	ToPay      string
-	Added      string
-	Alone      bool
-	Refused    []string
-	Region     string
+	Lines    []cartLineView
+	Gifts    []cartLineView
+	Goods    string
+	Rewards  []rewardLine
+	Shipping string
+	Fee, Tax string
+	TaxShown bool
+	ToPay    string
+	Added    string
+	Alone    bool
+	Refused  []string
+	Region   string
 }
+
+// rewardLine is what one reward takes off the goods.
+type rewardLine struct{ Text, Amount string }
 
 type cartLineView struct {
 	SKU, Name, Option, Full, Picture, Unit string
+	Was, Paid                              string // of the line before and after unit rewards
 	Quantity                               int64
 }
 
@@ -132,12 +141,15 @@ func (s *server) frame(c *echo.Context) error {
 	var refused []string
 	f.Lines, refused = sellable(snap.Catalog(), region, f.Lines)
 	at := decide.Page{Kind: f.Page}
-	if f.Page == nudge.ProductPage {
-		at.Product = previewGoods(snap.Catalog()).First.ID
+	if f.Page == drawerPage {
+		at.Kind = nudge.ProductPage // what the drawer lies over
+	}
+	if at.Kind == nudge.ProductPage {
+		at.Product = previewGoods(snap.Catalog(), &n.Draft.Ladder.Scope, region, s.app.Now()).First.ID
 	}
 	req := decide.Request{
 		Cart:    decide.Cart{Lines: f.Lines, Destination: destinationOf(region)},
-		Moment:  decide.Moment{At: s.app.Now(), Page: at, Locale: f.Language},
+		Moment:  decide.Moment{At: s.app.Now(), Page: at, Locale: f.Language, Placements: placesOn[f.Page]},
 		Shopper: shopperOf(f.Shopper, s.app.Now()),
 	}
 	if n.Draft.Audience.Code != "" {
@@ -167,8 +179,13 @@ func (s *server) frame(c *echo.Context) error {
 		return s.fail(c, err)
 	}
 	out := frameReply{When: when, Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
-	if n.Draft.Ladder.Counts() == nudge.Value {
-		box := axisBox{f.Wide, f.Scale}.fit()
+	box := axisBox{f.Wide, f.Scale}.fit()
+	switch {
+	case n.Draft.ByPiece():
+		if err := s.stepsPart(&out, snap, req, &n, region, h.shop.Locale, box); err != nil {
+			return s.fail(c, err)
+		}
+	case n.Draft.Ladder.Counts() == nudge.Value:
 		if out.Most, _ = axisMost(&n.Draft, region, counted); out.Most != f.Most || box != f.Drawn {
 			if out.Axis, err = s.part("bench", "axis", axisOf(&n.Draft, region, snap.Catalog(), h.shop.Locale, counted, box)); err != nil {
 				return s.fail(c, err)
@@ -185,11 +202,29 @@ func (s *server) frame(c *echo.Context) error {
 	if l := nextLasting(d, n.ID); l != nil {
 		out.Lasting, out.LastingText = l, show(*l)+" to add"
 	}
-	out.Cart, err = s.cartPart(snap.Catalog(), region, d, h.shop.Locale, alone, refused)
-	if err != nil {
+	cart := cartOf(snap.Catalog(), region, d, h.shop.Locale, alone, refused)
+	if out.Cart, err = s.part("bench", "bench-cart", cart); err != nil {
 		return s.fail(c, err)
 	}
+	if out.Lines, err = s.part("preview", "preview-lines", cart); err != nil {
+		return s.fail(c, err)
+	}
+	out.Product = at.Product
 	return c.JSON(http.StatusOK, out)
+}
+
+// stepsPart draws prices by the number of pieces, and lists them.
+func (s *server) stepsPart(out *frameReply, snap *snapshot.Snapshot, req decide.Request, n *store.Nudge, region catalog.Region, locale string, box axisBox) error {
+	v, err := stepsOf(snap, req, n.ID, &n.Draft, region, locale, box)
+	if err != nil || v == nil {
+		return err
+	}
+	out.Head = fmt.Sprintf("%s, %s, in %s. Click a step to have that many in the cart; drag a line to move a tier.", v.Item, v.Region, v.Currency)
+	if out.Axis, err = s.part("bench", "steps", v); err != nil {
+		return err
+	}
+	out.Table, err = s.part("bench", "steps-table", v)
+	return err
 }
 
 // shoppers are those that the workbench looks at a nudge with.
@@ -249,9 +284,12 @@ func (s *server) part(page, part string, data any) (string, error) {
 
 // placesOn are the placements that a page of the preview has.
 var placesOn = map[nudge.Page][]nudge.Placement{
-	nudge.ProductPage: {nudge.TopBar, nudge.ProductBlock},
-	nudge.HomePage:    {nudge.TopBar},
-	nudge.CartPage:    {nudge.TopBar, nudge.CartBlock, nudge.CartDrawer},
+	nudge.ProductPage:    {nudge.TopBar, nudge.ProductBlock},
+	nudge.HomePage:       {nudge.TopBar},
+	nudge.CollectionPage: {nudge.TopBar},
+	nudge.CartPage:       {nudge.TopBar, nudge.CartBlock},
+	nudge.CheckoutPage:   {nudge.TopBar},
+	drawerPage:           {nudge.CartDrawer},
 }
 
 // previewSay says whether the page shows this nudge, and which it shows instead.
@@ -335,11 +373,12 @@ func nextLasting(d decide.Decision, id string) *money.Minor {
 	return nil
 }
 
-func (s *server) cartPart(cat *catalog.Catalog, region catalog.Region, d decide.Decision, locale string, alone bool, refused []string) (string, error) {
+// cartOf lays a decided cart out.
+func cartOf(cat *catalog.Catalog, region catalog.Region, d decide.Decision, locale string, alone bool, refused []string) cartView {
 	show := func(m money.Minor) string {
 		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, locale)
 	}
-	v := cartView{Goods: show(d.Before), Off: "−" + show(d.Off), OffNil: d.Off == 0, TaxShown: d.TaxShown, Tax: show(d.Tax), ToPay: show(d.ToPay), Alone: alone, Refused: refused, Region: region.Name}
+	v := cartView{Goods: show(d.Before), TaxShown: d.TaxShown, Tax: show(d.Tax), ToPay: show(d.ToPay), Alone: alone, Refused: refused, Region: region.Name}
 	if d.Shipping != nil {
 		v.Shipping, v.Fee = d.Shipping.Name, show(d.Shipping.Fee)
 	}
@@ -349,23 +388,43 @@ func (s *server) cartPart(cat *catalog.Catalog, region catalog.Region, d decide.
 			continue
 		}
 		it, _ := cat.Item(l.SKU)
-		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Full: it.Label(), Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity}
+		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Full: it.Label(), Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity, Paid: show(l.Amount - l.UnitOff)}
+		if l.UnitOff > 0 {
+			line.Was = show(l.Amount)
+		}
 		for _, o := range it.Variant.Options {
 			line.Option += o.Value + " · "
 		}
 		v.Lines = append(v.Lines, line)
 	}
-	return s.part("bench", "bench-cart", v)
+	for _, g := range d.Rewards {
+		if g.Class != string(nudge.ShippingClass.Name()) && g.Amount != 0 {
+			v.Rewards = append(v.Rewards, rewardLine{upperFirst(g.Text), "−" + show(g.Amount)})
+		}
+	}
+	for _, g := range d.Gifts {
+		for _, it := range g.Items {
+			item, _ := cat.Item(it.SKU)
+			v.Gifts = append(v.Gifts, cartLineView{SKU: it.SKU, Full: it.Label, Picture: item.Product.Picture, Quantity: it.Quantity, Was: show(it.Unit * it.Quantity), Paid: "free"})
+		}
+	}
+	return v
 }
 
 // preview is the page in the frame: a made-up product page of the shop, with the
 // embed that shoppers get.
 func (s *server) preview(c *echo.Context) error {
-	snap, err := s.app.Snapshots.Get(c.Request().Context(), at(c).shop.ID)
+	ctx, h := c.Request().Context(), at(c)
+	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
 		return s.fail(c, err)
 	}
-	return s.renderPart(c, http.StatusOK, "preview", "preview", page{Title: "Preview", Data: previewPage{previewGoods(snap.Catalog()), orElse(c.QueryParam("page"), string(nudge.ProductPage))}})
+	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
+	if err != nil {
+		return s.fail(c, err)
+	}
+	goods := previewGoods(snap.Catalog(), &n.Draft.Ladder.Scope, chosenRegion(c, &n.Draft, snap.Regions()), s.app.Now())
+	return s.renderPart(c, http.StatusOK, "preview", "preview", page{Title: "Preview", Data: previewPage{goods, orElse(c.QueryParam("page"), string(nudge.ProductPage))}})
 }
 
 type previewPage struct {
@@ -378,11 +437,18 @@ type previewView struct {
 	More  []catalog.Product
 }
 
-func previewGoods(cat *catalog.Catalog) previewView {
+// previewGoods are the product that the preview shows, the first that a nudge counts, and
+// some beside it.
+func previewGoods(cat *catalog.Catalog, scope *catalog.Filter, r catalog.Region, now time.Time) previewView {
 	var v previewView
+	for i := range cat.Products {
+		if p := &cat.Products[i]; v.First.ID == "" && firstIn(p, scope, r, now) >= 0 {
+			v.First = *p
+		}
+	}
 	for _, p := range cat.Products {
 		switch {
-		case p.GiftCard:
+		case p.GiftCard || p.ID == v.First.ID:
 		case v.First.ID == "":
 			v.First = p
 		case len(v.More) < 4:
@@ -390,4 +456,17 @@ func previewGoods(cat *catalog.Catalog) previewView {
 		}
 	}
 	return v
+}
+
+// firstIn is the first variant of a product that a scope counts and a region sells, -1:
+// none.
+func firstIn(p *catalog.Product, scope *catalog.Filter, r catalog.Region, now time.Time) int {
+	for j := range p.Variants {
+		it := catalog.Item{Product: p, Variant: &p.Variants[j]}
+		price, sold := it.Variant.PriceIn(r.Currency, "", now)
+		if facts := catalog.FactsOf(it, price, r.ID); sold && !p.GiftCard && scope.Matches(&facts) {
+			return j
+		}
+	}
+	return -1
 }

@@ -139,6 +139,7 @@ func (w drawer) places(p *panel, d *nudge.Definition) {
 	}
 	p.Controls = []control{
 		boxes("placements", "Where on the page", &d.Placements, options),
+		w.flag("every_place", "Also in the top bar of a page that shows it nearer to the goods", &d.EveryPlace),
 		some("audience.pages", "On which pages; none ticked means all. The reward stays due on the others.", &d.Audience.Pages, pageNames(asTexts(nudge.Pages))),
 	}
 }

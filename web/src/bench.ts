@@ -9,6 +9,8 @@ interface Line {
 interface Frame {
   decision: unknown;
   cart: string;
+  lines: string;
+  product: string;
   counted: number;
   at: number;
   lasting: number | null;
@@ -16,6 +18,8 @@ interface Frame {
   most: number;
   marker: string;
   axis?: string;
+  table?: string;
+  head?: string;
   say: string;
   when?: Record<string, string>;
 }
@@ -44,6 +48,7 @@ export function bench(say: (text: string) => void) {
   let last: Frame | null = null;
   let busy = false;
   let again = false;
+  let asked = ''; // the product that the preview was made to show
   const frames: number[] = [];
 
   const svg = () => document.querySelector<SVGSVGElement>('#bench-axis svg');
@@ -94,14 +99,24 @@ export function bench(say: (text: string) => void) {
     frames.push(performance.now());
     if (frames.length > 600) frames.splice(0, 300);
     cartBox.innerHTML = f.cart;
-    frame.contentWindow?.postMessage({ decision: f.decision, page: pick('page').value }, location.origin);
+    const shows = frame.contentDocument?.body?.dataset.product;
+    if (f.product && shows && shows !== f.product && asked !== f.product) {
+      asked = f.product; // what counts is another product now: it is shown
+      const u = new URL(frame.src);
+      u.searchParams.set('page', pick('page').value);
+      u.searchParams.set('region', pick('region').value);
+      frame.src = u.toString();
+    }
+    frame.contentWindow?.postMessage({ decision: f.decision, lines: f.lines, page: pick('page').value }, location.origin);
     const told = document.getElementById('preview-say')!;
     if (told.textContent !== f.say) told.textContent = f.say;
     if (f.axis) {
       const focused = document.activeElement?.id === 'marker';
       document.getElementById('axis-draw')!.innerHTML = f.axis;
-      if (focused) document.getElementById('marker')?.focus();
+      if (focused) document.getElementById('marker')?.focus({ preventScroll: true });
     }
+    if (f.table) document.getElementById('axis-table')!.innerHTML = f.table;
+    if (f.head) document.getElementById('axis-about')!.textContent = f.head;
     for (const row of document.querySelectorAll<HTMLElement>('.condition')) {
       const truth = row.querySelector<HTMLElement>('.truth')!;
       const is = f.when?.[row.dataset.path!] ?? '';
@@ -120,6 +135,8 @@ export function bench(say: (text: string) => void) {
   };
 
   const x = (m: number, most: number) => number('left') + ((number('right') - number('left')) * Math.min(m, most)) / most;
+
+  const axisAt = (m: number) => x(m, last?.most ?? 1);
 
   const axis = (f: Frame) => {
     const s = svg();
@@ -157,37 +174,100 @@ export function bench(say: (text: string) => void) {
     set('axis-cart', { x1: cart, x2: cart, visibility: f.at === f.counted ? 'hidden' : 'visible' });
   };
 
-  const money = (clientX: number) => {
-    const rect = svg()!.getBoundingClientRect();
-    const unit = ((clientX - rect.left) * number('wide')) / rect.width;
-    const share = (unit - number('left')) / (number('right') - number('left'));
+  /** Follows a pointer over the drawing until it is let go. */
+  const follow = (e: PointerEvent, move: (x: number) => void, done?: () => void) => {
+    const s = svg()!;
+    e.preventDefault();
+    const at = (ev: PointerEvent) => {
+      const rect = (svg() ?? s).getBoundingClientRect();
+      move(((ev.clientX - rect.left) * number('wide')) / rect.width);
+    };
+    at(e);
+    const stop = (ev: PointerEvent) => {
+      removeEventListener('pointermove', at);
+      removeEventListener('pointerup', stop);
+      removeEventListener('pointercancel', stop);
+      if (ev.type === 'pointerup') done?.();
+    };
+    addEventListener('pointermove', at);
+    addEventListener('pointerup', stop);
+    addEventListener('pointercancel', stop);
+  };
+  const money = (x: number) => {
+    const share = (x - number('left')) / (number('right') - number('left'));
     return Math.round(Math.max(0, Math.min(1, share)) * (last?.most ?? 1));
+  };
+  const step = (x: number) => {
+    const pitch = (number('right') - number('left')) / number('pieces');
+    return Math.max(1, Math.min(number('pieces'), 1 + Math.floor((x - number('left')) / pitch)));
+  };
+
+  /** So many pieces of the item that the steps are about. */
+  const setPieces = (n: number) => {
+    const sku = svg()!.dataset.sku!;
+    if (lines.some((l) => (l.sku === sku ? l.quantity === n : false))) return;
+    if (!lines.some((l) => l.sku === sku)) lines = [...lines, { sku, quantity: n }];
+    lines = lines.map((l) => (l.sku === sku ? { ...l, quantity: n } : l)).filter((l) => l.quantity > 0);
+    changed();
+  };
+
+  /** A rung is moved by its own panel, so that what is refused there is refused here. */
+  const moveRung = (rung: string, field: string, value: string) => {
+    const form = document.querySelector<HTMLFormElement>(`#part-goal-${rung} .panel-form`);
+    const input = form?.elements.namedItem(`ladder.rungs[${rung}].${field}`);
+    if (!form || !(input instanceof HTMLInputElement) || input.value === value) return void ask();
+    input.value = value;
+    form.requestSubmit();
   };
 
   document.addEventListener('pointerdown', (e) => {
     const s = svg();
-    if (!s || !(e.target as Element).closest?.('#marker, .axis-track')) return;
-    e.preventDefault();
-    s.setPointerCapture(e.pointerId);
-    document.getElementById('marker')?.focus();
-    const move = (ev: PointerEvent) => {
-      const snap = last && Math.abs(x(money(ev.clientX), last.most) - x(last.counted, last.most)) < 4;
-      at = snap ? null : money(ev.clientX);
+    const on = e.target as Element;
+    if (!s || !on.closest?.('#axis-draw')) return;
+    const held = on.closest<SVGGElement>('[data-rung]');
+    const rung = held?.dataset.rung;
+    if (held && rung !== undefined) {
+      let to = '';
+      const pieces = s.dataset.pieces !== undefined;
+      follow(
+        e,
+        (x) => {
+          const n = pieces ? step(x) : Math.max(1, Math.round(money(x) / number('step')));
+          to = String(pieces ? n : (n * number('step')) / number('whole'));
+          const here = pieces ? number('left') + ((n - 1) * (number('right') - number('left'))) / number('pieces') : axisAt(n * number('step'));
+          held.setAttribute('transform', `translate(${here - Number(held.dataset.x)} 0)`);
+        },
+        () => {
+          if (to === held.dataset.at) return held.removeAttribute('transform');
+          moveRung(rung, pieces ? 'count' : `thresholds.${pick('region').value}`, to);
+        },
+      );
+      return;
+    }
+    if (s.dataset.pieces !== undefined) {
+      if (!on.closest('.step, .steps-marker')) return;
+      document.getElementById('marker')?.focus({ preventScroll: true });
+      return follow(e, (x) => setPieces(step(x)));
+    }
+    if (!on.closest('#marker, .axis-track')) return;
+    document.getElementById('marker')?.focus({ preventScroll: true });
+    follow(e, (at0) => {
+      const m = money(at0);
+      at = last && Math.abs(x(m, last.most) - x(last.counted, last.most)) < 4 ? null : m;
       void ask();
-    };
-    move(e);
-    const stop = () => {
-      s.removeEventListener('pointermove', move);
-      s.removeEventListener('pointerup', stop);
-      s.removeEventListener('pointercancel', stop);
-    };
-    s.addEventListener('pointermove', move);
-    s.addEventListener('pointerup', stop);
-    s.addEventListener('pointercancel', stop);
+    });
   });
   document.addEventListener('keydown', (e) => {
     if (!(e.target as Element).closest?.('#marker') || !last) return;
     const by: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 };
+    if (svg()?.dataset.pieces !== undefined) {
+      const have = number('have');
+      if (e.key === 'Home') setPieces(1);
+      else if (e.key === 'End') setPieces(number('pieces'));
+      else if (by[e.key]) setPieces(Math.max(1, have + by[e.key]));
+      else return;
+      return e.preventDefault();
+    }
     const now = at ?? last.counted;
     if (e.key === 'Home') at = 0;
     else if (e.key === 'End') at = last.most;
@@ -216,11 +296,11 @@ export function bench(say: (text: string) => void) {
       (same ?? document.getElementById('put'))?.focus();
     }).observe(cartBox, { childList: true });
   });
-  root.addEventListener('pick', (e) => {
-    const { value: sku } = (e as CustomEvent).detail as Picked;
-    lines = lines.some((l) => l.sku === sku) ? lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + 1 } : l)) : [...lines, { sku, quantity: 1 }];
+  const put = (sku: string, n: number) => {
+    lines = lines.some((l) => l.sku === sku) ? lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + n } : l)) : [...lines, { sku, quantity: n }];
     changed();
-  });
+  };
+  root.addEventListener('pick', (e) => put(((e as CustomEvent).detail as Picked).value, 1));
 
   // How one looks at it stands in the address, and in every form that changes it.
   const remember = () => {
@@ -258,7 +338,9 @@ export function bench(say: (text: string) => void) {
     }
   });
   addEventListener('message', (e) => {
-    if (e.origin === location.origin && e.data?.ready) void ask();
+    if (e.origin !== location.origin) return;
+    if (e.data?.ready) void ask();
+    if (e.data?.put) put(String(e.data.put.sku), Number(e.data.put.add));
   });
   document.addEventListener('change', (e) => {
     const kind = e.target as HTMLSelectElement;

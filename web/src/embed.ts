@@ -25,6 +25,22 @@ interface Said {
   pieces: Words[];
   progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
   look: { tone?: string; bar?: string };
+  tables?: { sku: string; rows: Row[] }[];
+  hints?: Hint[];
+}
+interface Row {
+  here?: boolean;
+  add?: number;
+  range: string;
+  price: string;
+  act: string;
+}
+interface Hint {
+  id?: string;
+  sku: string;
+  add: number;
+  text: string;
+  act: string;
 }
 interface Rung {
   rung: number;
@@ -44,6 +60,11 @@ interface Visit {
 interface Request {
   cart: unknown;
   moment?: object;
+  visit?: object;
+}
+/** An element that draws from the decision. */
+interface Drawn extends HTMLElement {
+  draw(): void;
 }
 
 (() => {
@@ -80,7 +101,7 @@ interface Request {
   let request: Request | null = null;
   let decision: Decision | null = null;
   let turn = 0;
-  const elements = new Set<NudgeElement>();
+  const elements = new Set<Drawn>();
 
   const post = (path: string, body: unknown, keepalive = false): Promise<Response> => {
     const stop = new AbortController();
@@ -117,7 +138,7 @@ interface Request {
   const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page'];
   let asked: string[] = [];
   const placesHere = () => {
-    const here = [...new Set([...elements].map((e) => e.getAttribute('place') ?? ''))];
+    const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement).map((e) => e.getAttribute('place') ?? ''))];
     for (const p of here) if (!known.includes(p)) console.warn(`agonal-nudge: there is no place “${p}”; there are ${known.join(', ')}.`);
     return here.filter((p) => known.includes(p));
   };
@@ -130,7 +151,7 @@ interface Request {
       const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
         ...request,
         moment: { ...request.moment, placements: asked },
-        visit: { id: visit.id, reached: visit.reached, shown: visit.shown },
+        visit: { ...request.visit, id: visit.id, reached: visit.reached, shown: visit.shown },
       });
       if (!r.ok) return;
       const d = (await r.json()) as Decision;
@@ -163,12 +184,29 @@ interface Request {
     .reached .fill { background: var(--agonal-done, #5fc0a8) } .paper.reached .fill { background: var(--agonal-done-paper, #0e5a56) }
     i { position: absolute; top: -2px; width: 2px; height: 12px; margin-left: -2px; background: currentColor }
     .solid i { display: none }
+    [hidden] { display: none }
+    .prices { width: 100%; border-collapse: collapse; font: inherit }
+    .prices td { padding: 6px 8px; border-top: 1px solid color-mix(in srgb, currentColor 25%, transparent); text-align: left }
+    .prices td + td { text-align: right; font-variant-numeric: tabular-nums } .prices .here { font-weight: 700 }
+    .plain { background: none; color: inherit; padding: 0; min-height: 0 }
+    button { font: inherit; color: inherit; background: none; border: 0; padding: 4px 0; min-height: 28px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }
+    .hint { color: var(--agonal-hint, #7d4f05); font: inherit; font-size: 14px; line-height: 1.4 } .hint button { margin-left: .4em }
     @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;
   // A sheet of its own needs no permission for inline styles from the shop's pages.
   const sheet = new CSSStyleSheet();
   sheet.replaceSync(css);
 
+  /** What a press of a button asks the shop to put into the cart. */
+  const puts = (from: HTMLElement, text: string, sku: string, add: number) => {
+    const b = document.createElement('button');
+    b.type = 'button';
+    b.textContent = text;
+    b.addEventListener('click', () => from.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add } })));
+    return b;
+  };
+
   class NudgeElement extends HTMLElement {
+    static observedAttributes = ['sku'];
     private root = this.attachShadow({ mode: 'open' });
     private body?: HTMLDivElement;
     private seeing = 0;
@@ -197,6 +235,9 @@ interface Request {
       const place = this.getAttribute('place') ?? '';
       if (live && known.includes(place) && !asked.includes(place)) void decide(); // a place that was not there when we asked
     }
+    attributeChangedCallback() {
+      if (this.now) this.draw(); // another variant has other prices
+    }
     disconnectedCallback() {
       elements.delete(this);
       this.watch.disconnect();
@@ -215,11 +256,13 @@ interface Request {
         return;
       }
       if (!this.body) {
-        this.root.innerHTML = `<div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div></div>`;
+        this.root.innerHTML = `<div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div><table class="prices"></table></div>`;
         this.body = this.root.querySelector('div')!;
       }
       const look = s.look.bar ?? 'rule';
-      this.body.className = `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
+      const rows = this.getAttribute('place') === 'product_block' ? this.rows(s) : undefined;
+      this.body.className = rows ? 'n plain' : `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
+      this.table(s, rows);
       const p = this.body.querySelector('p')!;
       if (p.textContent !== s.text) {
         p.lang = s.language;
@@ -234,7 +277,7 @@ interface Request {
       }
       const bar = this.body.querySelector<HTMLElement>('.bar')!;
       const { value, most, marks, text } = s.progress;
-      bar.hidden = look === 'none' || most <= 0;
+      bar.hidden = look === 'none' || most <= 0 || !!rows;
       bar.style.display = bar.hidden ? 'none' : '';
       bar.setAttribute('aria-valuemax', String(most));
       bar.setAttribute('aria-valuenow', String(value));
@@ -252,6 +295,65 @@ interface Request {
         this.watch.disconnect();
         this.watch.observe(this);
       }
+    }
+    /** The prices of the variant that is chosen, else of the first. */
+    private rows(s: Said) {
+      const sku = this.getAttribute('sku');
+      return (s.tables?.find((t) => t.sku === sku) ?? (sku ? undefined : s.tables?.[0]))?.rows;
+    }
+    private table(s: Said, rows?: Row[]) {
+      const table = this.body!.querySelector('table')!;
+      table.hidden = !rows;
+      table.lang = s.language;
+      const sku = this.getAttribute('sku') ?? s.tables?.[0]?.sku ?? '';
+      const filled = (rows ?? []).map((r) => {
+        const tr = document.createElement('tr');
+        if (r.here) tr.className = 'here';
+        tr.append(...[r.range, r.price].map((text) => Object.assign(document.createElement('td'), { textContent: text })));
+        const act = document.createElement('td');
+        if (r.add && !r.here) act.append(puts(this, r.act, sku, r.add));
+        else act.textContent = r.act;
+        tr.append(act);
+        return tr;
+      });
+      const focused = [...table.querySelectorAll('button')].indexOf(this.root.activeElement as HTMLButtonElement);
+      table.replaceChildren(...filled);
+      table.querySelectorAll('button')[focused]?.focus();
+    }
+  }
+
+  /** What a few more pieces of a cart line would cost: <agonal-line sku="…">. */
+  class LineElement extends HTMLElement {
+    private root = this.attachShadow({ mode: 'open' });
+    private shown = '';
+
+    connectedCallback() {
+      this.root.adoptedStyleSheets = [sheet];
+      elements.add(this);
+      this.draw();
+    }
+    disconnectedCallback() {
+      elements.delete(this);
+    }
+    draw() {
+      const id = this.getAttribute('line');
+      const sku = this.getAttribute('sku');
+      for (const s of decision?.says ?? []) {
+        const h = s.hints?.find((x) => x.sku === sku && (!id || !x.id || x.id === id));
+        if (!h) continue;
+        this.hidden = false;
+        if (this.shown === h.text) return;
+        this.shown = h.text;
+        const p = document.createElement('p');
+        p.className = 'hint';
+        p.lang = s.language;
+        p.append(h.text, puts(this, h.act, h.sku, h.add));
+        this.root.replaceChildren(p);
+        return;
+      }
+      this.hidden = true;
+      this.shown = '';
+      this.root.replaceChildren();
     }
   }
 
@@ -288,6 +390,7 @@ interface Request {
     });
   };
   customElements.define('agonal-nudge', NudgeElement);
+  customElements.define('agonal-line', LineElement);
   if (document.readyState === 'loading') document.addEventListener('DOMContentLoaded', begin);
   else begin();
 })();

@@ -3,8 +3,10 @@
 addEventListener('message', (e: MessageEvent) => {
   if (e.origin !== location.origin || !e.data?.decision) return;
   const agonal = (window as unknown as { Agonal: { render(d: unknown): void } }).Agonal;
+  document.getElementById('pv-lines')!.innerHTML = String(e.data.lines ?? '');
   agonal.render(e.data.decision);
   const page = String(e.data.page ?? 'product');
   document.body.dataset.page = page;
 });
+document.addEventListener('agonal:put', (e) => parent.postMessage({ put: (e as CustomEvent).detail }, location.origin));
 parent.postMessage({ ready: true }, location.origin);

@@ -21,6 +21,20 @@ document.addEventListener('change', (e) => {
   const was = document.getElementById('was')!;
   was.textContent = el.dataset.was ?? '';
   was.hidden = !el.dataset.was;
+  document.getElementById('prices')?.setAttribute('sku', el.value);
+});
+
+// What a nudge offers to put in is added as the shop's own button would.
+document.addEventListener('agonal:put', (e) => {
+  const { sku, add } = (e as CustomEvent<{ sku: string; add: number }>).detail;
+  const form = document.createElement('form');
+  form.method = 'post';
+  form.action = '/cart/add';
+  for (const [name, value] of Object.entries({ sku, quantity: String(add), back: location.pathname })) {
+    form.append(Object.assign(document.createElement('input'), { type: 'hidden', name, value }));
+  }
+  document.body.append(form);
+  form.submit();
 });
 
 const drawer = document.querySelector<HTMLDialogElement>('dialog#cart');
