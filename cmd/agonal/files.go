@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"os"
 	"time"
@@ -50,4 +51,25 @@ func (e exportCmd) Run(ctx context.Context, c *cli) error {
 	}
 	_, err = os.Stdout.Write(b)
 	return err
+}
+
+type documentCmd struct {
+	Shop string `arg:"" help:"Id of the shop."`
+}
+
+func (documentCmd) Help() string {
+	return "What agonal decide reads as --shop: regions, goods, and the nudges in force."
+}
+
+func (d documentCmd) Run(ctx context.Context, c *cli) error {
+	a, err := c.open(ctx, logger())
+	if err != nil {
+		return err
+	}
+	defer a.Store.Close()
+	snap, err := a.Snapshots.Get(ctx, d.Shop)
+	if err != nil {
+		return err
+	}
+	return json.NewEncoder(os.Stdout).Encode(snap.Snapshot.Shop.Document())
 }

@@ -17,13 +17,14 @@ import (
 )
 
 type cli struct {
-	Database string    `env:"DATABASE_URL" help:"PostgreSQL connection URL." placeholder:"postgres://…"`
-	Serve    serveCmd  `cmd:"" help:"Serve the merchant's application and the made-up shop."`
-	Alive    aliveCmd  `cmd:"" help:"Tell whether the server at AGONAL_ADDR answers; for supervisors."`
-	Migrate  migrate   `cmd:"" help:"Bring the database schema up to date."`
-	Decide   decideCmd `cmd:"" help:"Decide on a shop and carts in files, without a database."`
-	Import   importCmd `cmd:"" help:"Bring a catalogue CSV into a shop, all or nothing."`
-	Export   exportCmd `cmd:"" help:"Write a shop's catalogue as CSV."`
+	Database string      `env:"DATABASE_URL" help:"PostgreSQL connection URL." placeholder:"postgres://…"`
+	Serve    serveCmd    `cmd:"" help:"Serve the merchant's application and the made-up shop."`
+	Alive    aliveCmd    `cmd:"" help:"Tell whether the server at AGONAL_ADDR answers; for supervisors."`
+	Migrate  migrate     `cmd:"" help:"Bring the database schema up to date."`
+	Decide   decideCmd   `cmd:"" help:"Decide on a shop and carts in files, without a database."`
+	Import   importCmd   `cmd:"" help:"Bring a catalogue CSV into a shop, all or nothing."`
+	Export   exportCmd   `cmd:"" help:"Write a shop's catalogue as CSV."`
+	Document documentCmd `cmd:"" help:"Write a shop as the document that decide reads."`
 }
 
 func main() {

@@ -1,6 +1,7 @@
 package cases_test
 
 import (
+	"encoding/json"
 	"os"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"agonal.dev/agonal/core/cases"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 func TestEveryCaseComesOutAsWritten(t *testing.T) {
@@ -31,5 +33,22 @@ func TestACaseCanFail(t *testing.T) {
 			c.Expect["to_pay"] = []byte("123456789")
 			assert.NotEmpty(t, c.Run(), c.Name)
 		}
+	}
+}
+
+// A shop written as a document is read as the same shop.
+func TestAShopAndItsDocumentSayTheSame(t *testing.T) {
+	all, err := cases.Load(os.DirFS("data"))
+	require.NoError(t, err)
+	for _, c := range all {
+		shop, err := snapshot.ParseShop(c.Shop())
+		if err != nil {
+			continue
+		}
+		b, err := json.Marshal(shop.Document())
+		require.NoError(t, err, c.Name)
+		again, err := snapshot.ParseShop(b)
+		require.NoError(t, err, c.Name)
+		assert.Equal(t, shop, again, c.Name)
 	}
 }

@@ -73,6 +73,12 @@ type LinePart struct {
 	Rung     int         `json:"rung"`
 }
 
+// PartPrice is what one unit of a part costs after unit rewards.
+func (l PricedLine) PartPrice(p LinePart) money.Minor { return l.Unit - p.Off }
+
+// OrderOff is the line's share of order rewards.
+func (l PricedLine) OrderOff() money.Minor { return l.Off - l.UnitOff }
+
 // GiftOutcome is a gift that is earned.
 type GiftOutcome struct {
 	Nudge string    `json:"nudge"`

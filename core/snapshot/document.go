@@ -42,6 +42,24 @@ type DocumentNudge struct {
 	Definition nudge.Definition `json:"definition"`
 }
 
+// Document is the shop document that says the same as a shop: the inverse of
+// [Document.Shop].
+func (s *Shop) Document() Document {
+	d := Document{Version: DocumentVersion, Settings: s.Settings, Regions: s.Regions, Products: s.Catalog.Products, Nudges: []DocumentNudge{}, Companions: s.Companions}
+	of := func(l *Live) DocumentNudge {
+		return DocumentNudge{ID: l.ID, Revision: l.Revision, Priority: l.Priority, Definition: l.Definition}
+	}
+	for i := range s.Nudges {
+		d.Nudges = append(d.Nudges, of(&s.Nudges[i]))
+	}
+	for i := range s.Retired {
+		n := of(&s.Retired[i].Live)
+		n.RetiredAt = &s.Retired[i].At
+		d.Retired = append(d.Retired, n)
+	}
+	return d
+}
+
 // ParseShop reads a shop document. Unknown fields are refused by name; so is a
 // nudge that is not well formed, and one that gives what the shop does not sell.
 func ParseShop(b []byte) (Shop, error) {

@@ -437,3 +437,30 @@ func TestAVisitKeepsTheRevisionItWasShown(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, money.Minor(7000), threshold(decide.ShownRef{Nudge: "winter-ladder", Revision: 2}), "an end is honoured for who saw it")
 }
+
+// A rung that gives two kinds of reward and a gift at once is stored with all three.
+func TestAnOrderIsStoredWithEverythingThatARungGives(t *testing.T) {
+	a := storetest.Demo(t)
+	d := nudge.Definition{
+		Version: nudge.Version, Name: "All at once", Placements: []nudge.Placement{nudge.TopBar}, Audience: nudge.Audience{Regions: []string{"home"}},
+		Ladder: nudge.Ladder{Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: eur(4000), Rewards: []nudge.Reward{
+			{Kind: nudge.FreeShipping}, {Kind: nudge.OrderAmount, Amounts: eur(300)}, {Kind: nudge.Gift, Items: []nudge.Item{{SKU: "BRI-4"}}},
+		}}}},
+		Wording: nudge.Wording{"en": {nudge.NotYet: "Add {to_add}.", nudge.Reached: "Yours."}},
+	}
+	_, _, err := a.PublishDefinition(ctx, demo.Shop, "all-at-once", "Ilse", d)
+	require.NoError(t, err)
+	o, err := a.PlaceOrder(ctx, demo.Shop, order("all", 5500)) // 58.00 of goods, 3.00 off, no fee
+	require.NoError(t, err)
+	read, err := a.Order(ctx, demo.Shop, o.Number)
+	require.NoError(t, err)
+	byClass := map[string]money.Minor{}
+	for _, r := range read.Rewards {
+		assert.Equal(t, []any{"all-at-once", 1, 0}, []any{r.NudgeID, r.Revision, r.Rung})
+		byClass[r.Class] = r.Amount
+	}
+	assert.Equal(t, map[string]money.Minor{"shipping": 590, "order": 300, "gift": 320}, byClass, "a gift is worth its list price")
+	numbers, err := a.Store.Numbers(ctx, demo.Shop, time.Now().Add(-time.Hour))
+	require.NoError(t, err)
+	assert.Equal(t, int64(1), numbers["all-at-once"].Orders)
+}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 	"unicode/utf8"
 
@@ -15,6 +16,7 @@ import (
 
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -180,7 +182,18 @@ func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now 
 		o.AsQuoted, o.ToPay = true, req.Expect
 	}
 	for _, g := range d.Rewards {
-		o.Rewards = append(o.Rewards, store.OrderReward{ShopID: shop, NudgeID: g.Nudge, Revision: g.Revision, Rung: g.Rung, Currency: d.Currency, Amount: g.Amount})
+		o.Rewards = append(o.Rewards, store.OrderReward{ShopID: shop, NudgeID: g.Nudge, Revision: g.Revision, Rung: g.Rung, Class: g.Class, Currency: d.Currency, Amount: g.Amount})
+	}
+	for _, g := range d.Gifts {
+		if len(g.Items) == 0 {
+			continue
+		}
+		i := slices.IndexFunc(d.Nudges, func(n decide.NudgeOutcome) bool { return n.Nudge == g.Nudge })
+		r := store.OrderReward{ShopID: shop, NudgeID: g.Nudge, Rung: g.Rung, Class: string(nudge.GiftClass.Name()), Currency: d.Currency, Amount: g.Worth}
+		if i >= 0 {
+			r.Revision = d.Nudges[i].Revision
+		}
+		o.Rewards = append(o.Rewards, r)
 	}
 	if req.Charged && d.ToPay != req.Expect {
 		o.Rewards = nil // what was charged is not what these rewards make

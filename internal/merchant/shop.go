@@ -284,6 +284,7 @@ type ordersView struct {
 	Day    func(store.Order) string
 	One    store.Order
 	Names  map[string]string
+	Labels map[string]string        // of the goods of One
 	Given  func(store.Order) string // the nudges that came with an order
 }
 
@@ -326,7 +327,16 @@ func (s *server) order(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	v.One = o
+	snap, err := s.app.Snapshots.Get(c.Request().Context(), at(c).shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	v.One, v.Labels = o, map[string]string{}
+	for _, l := range o.Decision.Lines {
+		if it, ok := snap.Catalog().Item(l.SKU); ok {
+			v.Labels[l.SKU] = it.Label()
+		}
+	}
 	return s.render(c, http.StatusOK, "order", page{Title: fmt.Sprintf("Order %d", o.Number), Place: "shop", Section: "orders", Data: v})
 }
 
@@ -351,7 +361,9 @@ func (s *server) ordersCSV(c *echo.Context) error {
 		}
 		var given []string
 		for _, r := range o.Rewards {
-			given = append(given, r.NudgeID)
+			if !slices.Contains(given, r.NudgeID) {
+				given = append(given, r.NudgeID)
+			}
 		}
 		d := func(m money.Minor) string { return money.Decimal(m, o.Currency.Digits()) }
 		return w.Write([]string{strconv.FormatInt(o.Number, 10), o.PlacedAt.UTC().Format("2006-01-02T15:04:05Z"), o.Region, o.Country, string(o.Currency),

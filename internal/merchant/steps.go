@@ -114,11 +114,11 @@ func drawSteps(steps []decide.PieceStep, it catalog.Item, have int64, d *nudge.D
 		b := barView{Pieces: s.Pieces, X: v.Left + i*pitch + pitch/6, Wide: pitch * 2 / 3, Mid: v.Left + i*pitch + pitch/2, Paid: show(s.Paid), Each: show(s.Each), Kind: "past"}
 		b.High, b.ListTop = height(s.Paid), height(s.List)
 		b.Y, b.ListY = v.Base-b.High, v.Base-b.ListTop
-		switch {
-		case s.Pieces == have:
+		switch s.Pieces {
+		case have:
 			b.Kind = "now"
 			v.Say = fmt.Sprintf("%d, %s in all, %s each at most", have, show(s.Paid), show(s.Each))
-		case s.Pieces == have+1:
+		case have + 1:
 			b.Kind = "next"
 			more := s.ToPay
 			if i > 0 {

@@ -262,9 +262,10 @@ type OrderReward struct {
 	OrderNumber int64  `gorm:"primaryKey;autoIncrement:false"`
 	NudgeID     string `gorm:"primaryKey"`
 	Revision    int
-	Rung        int `gorm:"primaryKey;autoIncrement:false"`
+	Rung        int    `gorm:"primaryKey;autoIncrement:false"`
+	Class       string `gorm:"primaryKey"` // unit, order, shipping or gift; empty: of an order before classes were kept
 	Currency    money.Currency
-	Amount      money.Minor
+	Amount      money.Minor // of a gift, its list price
 }
 
 // EventKind is what a visit did with a nudge.

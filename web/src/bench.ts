@@ -261,7 +261,7 @@ export function bench(say: (text: string) => void) {
     if (!(e.target as Element).closest?.('#marker') || !last) return;
     const by: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 };
     if (svg()?.dataset.pieces !== undefined) {
-      const have = number('have');
+      const have = lines.find((l) => l.sku === svg()!.dataset.sku)?.quantity ?? 0; // the drawing may lag behind
       if (e.key === 'Home') setPieces(1);
       else if (e.key === 'End') setPieces(number('pieces'));
       else if (by[e.key]) setPieces(Math.max(1, have + by[e.key]));

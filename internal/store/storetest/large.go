@@ -24,7 +24,8 @@ func (l Large) Enlarge(ctx context.Context, s *store.Store, shop string) error {
 		}{
 			{`INSERT INTO orders SELECT shop_id, 1000000 + n, 'large-' || n, request_hash, visit, region, country, currency, goods, off, fee, list_fee, tax, to_pay, method, customer, as_quoted, decision, placed_at - n * interval '1 minute'
 				FROM generate_series(1, @many) n, LATERAL (SELECT * FROM orders WHERE shop_id = @shop AND number < 1000000 ORDER BY number LIMIT 1) o`, l.Orders},
-			{`INSERT INTO order_rewards SELECT o.shop_id, o.number, r.nudge_id, r.revision, r.rung, o.currency, r.amount
+			{`INSERT INTO order_rewards (shop_id, order_number, nudge_id, revision, rung, class, currency, amount)
+				SELECT o.shop_id, o.number, r.nudge_id, r.revision, r.rung, r.class, o.currency, r.amount
 				FROM orders o, LATERAL (SELECT * FROM order_rewards WHERE shop_id = @shop AND order_number < 1000000 ORDER BY order_number LIMIT 1) r
 				WHERE o.shop_id = @shop AND o.number > 1000000 AND @many > 0`, l.Orders},
 			{`INSERT INTO products SELECT p.shop_id, 'large-' || n, 1000 + n, p.title || ' ' || n, p.description, p.picture, p.collections, p.tags, false, false

@@ -1,0 +1,295 @@
+// Each kind of nudge from its starting point to a placed order, and what may go wrong on
+// the way. What the shop charges is held against the program that decides from files.
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { expect, test, type Page } from '@playwright/test';
+import { agonal, choose, lindquill, pauseAll, putIn, signIn, topBar } from './servers';
+
+interface Line {
+  sku: string;
+  quantity: number;
+}
+interface Decision {
+  to_pay: number;
+  lines: { sku: string; amount: number; unit_off?: number }[];
+  gifts: { state: string; items?: { sku: string }[] }[];
+}
+
+const program = fileURLToPath(new URL('../bin/agonal', import.meta.url));
+
+/** The database that the tests' server has its tables in. */
+const database = () => {
+  const url = process.env.DATABASE_URL ?? '';
+  return `${url}${url.includes('?') ? '&' : '?'}search_path=browser_tests`;
+};
+
+/** What the program on the command line decides for a cart, with the shop as it is now. */
+function decided(cart: object, visit: object = {}): Decision {
+  const shop = join(mkdtempSync(join(tmpdir(), 'agonal-')), 'shop.json');
+  writeFileSync(shop, execFileSync(program, ['document', 'lindquill'], { maxBuffer: 64 << 20, env: { ...process.env, DATABASE_URL: database() } }));
+  const request = JSON.stringify({ cart: { destination: { country: 'DE' }, ...cart }, visit, moment: { at: new Date().toISOString() } });
+  return JSON.parse(execFileSync(program, ['decide', '--shop', shop], { input: request }).toString());
+}
+
+const euros = (minor: number) => `€${(minor / 100).toFixed(2)}`;
+const promise = (page: Page) => page.getByRole('region', { name: 'The promise' });
+const panel = (page: Page) => page.locator('details.part[open] > .panel');
+const drawer = (page: Page) => page.getByRole('dialog', { name: 'Cart' });
+
+const soon = { timeout: 1500 };
+let clicks = 0;
+/** Clicks something of the workbench, and counts it. */
+async function click(page: Page, what: ReturnType<Page['locator']>) {
+  clicks++;
+  await what.click();
+  await page.waitForLoadState();
+}
+
+async function begin(page: Page, start: string) {
+  await signIn(page);
+  await pauseAll(page);
+  clicks = 0;
+  await click(page, page.getByRole('link', { name: 'Start a nudge' }));
+  await click(page, page.getByRole('button', { name: `Begin with: ${start}` }));
+  await expect(promise(page)).toBeVisible();
+}
+
+async function save(page: Page) {
+  await click(page, panel(page).getByRole('button', { name: 'Save' }));
+  await expect(panel(page)).toHaveCount(0);
+}
+
+async function publish(page: Page) {
+  await click(page, page.getByRole('button', { name: 'Publish revision 1' }));
+  await expect(page.getByText('Revision 1 is published.')).toBeVisible();
+  expect(clicks, 'clicks from the start to what is live').toBeLessThanOrEqual(15);
+}
+
+/** Waits until the shop's decisions know what was published. */
+async function live(shop: Page, path: string, seen: (shop: Page) => Promise<void>) {
+  await expect(async () => {
+    await shop.goto(lindquill + path);
+    await seen(shop);
+  }).toPass({ timeout: 25_000 });
+}
+
+/** Pays, holds every line against the program, and returns what was charged. */
+async function order(shop: Page, lines: Line[], more: { codes?: string[]; visit?: object } = {}) {
+  const d = decided({ lines, codes: more.codes ?? [] }, more.visit);
+  await shop.goto(`${lindquill}/checkout`);
+  for (const l of d.lines) await expect(shop.getByRole('main').locator('.basket').first()).toContainText(euros(l.amount - (l.unit_off ?? 0)));
+  await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(d.to_pay));
+  await shop.getByLabel('Name').fill('Nora Deich');
+  await shop.getByLabel('Street and number').fill('Ufer 1');
+  await shop.getByLabel('Postcode').fill('26723');
+  await shop.getByLabel('Town').fill('Vessmark');
+  await shop.getByRole('button', { name: `Pay ${euros(d.to_pay)}` }).click();
+  await expect(shop.getByRole('heading', { name: /Thank you, Nora Deich/ })).toBeVisible();
+  await expect(shop.getByText('We charged')).toContainText(euros(d.to_pay));
+  return d;
+}
+
+test('cheaper by the number: table, hint, order', async ({ page, context }) => {
+  await begin(page, 'Cheaper by the number');
+  await click(page, page.getByLabel(/^What counts: anything/));
+  await choose(page, 'Count only collections', 'Notebooks');
+  await save(page);
+  await expect(page.getByLabel('What counts: Notebooks')).toBeVisible();
+
+  // The preview shows a notebook now, with the table; a step puts that many in.
+  const preview = page.frameLocator('#preview');
+  await expect(preview.getByRole('heading', { name: 'Dunlin A5' })).toBeVisible();
+  await expect(preview.getByRole('cell', { name: '12 and more' })).toBeVisible();
+  const pieces = page.getByRole('slider', { name: /^Pieces of Dunlin A5/ });
+  await pieces.focus();
+  await page.keyboard.press('End');
+  await expect(pieces).toHaveAttribute('aria-valuenow', '14');
+  for (let n = 14; n > 5; n--) await page.keyboard.press('ArrowLeft');
+  await expect(pieces).toHaveAttribute('aria-valuenow', '5');
+  await expect(preview.getByRole('row', { name: /3 – 5/ })).toContainText('you have 5');
+  await click(page, page.locator('#axis-draw [data-step="2"]'));
+  await expect(pieces).toHaveAttribute('aria-valuenow', '2');
+  await click(page, page.getByText('as a table', { exact: true }));
+  // 5 % of 12.90 is 0.645, which is 0.65 for one: three at 12.25 cost 36.75.
+  await expect(page.locator('#axis-table').getByRole('row', { name: /^3 / })).toContainText('€36.75');
+  await page.keyboard.press('Escape');
+
+  // A tier is dragged from 3 to 4 pieces, and back.
+  const drag = async (to: number) => {
+    const box = (what: string) =>
+      page
+        .locator(`#axis-draw ${what}`)
+        .first()
+        .evaluate((e) => e.getBoundingClientRect().toJSON() as DOMRect);
+    const from = await box('.tier .tier-grip');
+    const step = await box(`[data-step="${to}"] .step-room`);
+    await page.mouse.move(from.x + from.width / 2, from.y + 60);
+    await page.mouse.down();
+    await page.mouse.move(step.x + step.width / 2, step.y + 60, { steps: 4 });
+    await page.mouse.up();
+  };
+  await drag(4);
+  await expect(page.getByLabel('Goal of rung 1: 4 pieces of one product')).toBeVisible();
+  await expect(page.locator('#axis-draw .tier').first()).toHaveAttribute('data-at', '4');
+  await drag(3);
+  await expect(page.getByLabel('Goal of rung 1: 3 pieces of one product')).toBeVisible();
+  await publish(page);
+
+  for (const width of [1280, 390]) {
+    const shop = await context.newPage();
+    await shop.setViewportSize({ width, height: 844 });
+    await shop.context().clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+    await live(shop, '/products/dunlin-a5', (s) => expect(s.getByRole('button', { name: 'add 3' })).toBeVisible(soon));
+    await shop.getByText('dotted', { exact: false }).first().click();
+    await shop.getByRole('button', { name: 'add 3' }).click();
+    await expect(drawer(shop)).toContainText('€36.75');
+    await drawer(shop).getByRole('button', { name: 'Close' }).click();
+    await expect(shop.getByRole('row', { name: /3 – 5/ })).toContainText('you have 3');
+    await shop.goto(`${lindquill}/cart`);
+    const quantity = shop.getByRole('main').getByLabel(/^Quantity of Dunlin A5/);
+    await quantity.fill('5');
+    await quantity.press('Enter');
+    // Five at 12.25 are 61.25; six at 11.61 are 69.66.
+    const hint = shop.getByRole('main').locator('agonal-line');
+    await expect(hint).toContainText('1 more: each €11.61 instead of €12.25. You pay €8.41 more.');
+    await hint.getByRole('button', { name: 'Add 1' }).click();
+    await expect(shop.getByRole('main').getByLabel(/^Quantity of Dunlin A5/)).toHaveValue('6');
+    await expect(shop.getByRole('main')).toContainText('€69.66');
+    // Lost again: with two of them nothing is cheaper.
+    await shop
+      .getByRole('main')
+      .getByLabel(/^Quantity of Dunlin A5/)
+      .fill('2');
+    await shop.keyboard.press('Enter');
+    await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(2580 + 590));
+    await expect(hint).toContainText('1 more: each €12.25 instead of €12.90.');
+    await hint.getByRole('button', { name: 'Add 1' }).click();
+    await expect(shop.getByRole('main').getByLabel(/^Quantity of Dunlin A5/)).toHaveValue('3');
+    const sku = await shop.getByRole('main').locator('agonal-line').first().getAttribute('sku');
+    await order(shop, [{ sku: sku!, quantity: 3 }]);
+    await shop.close();
+  }
+
+  // A shelf that it does not count shows no table.
+  const shop = await context.newPage();
+  await shop.goto(`${lindquill}/products/harbour-blue`);
+  await expect(shop.getByRole('heading', { name: 'Harbour Blue' })).toBeVisible();
+  await shop.waitForTimeout(700);
+  await expect(shop.locator('agonal-nudge[place=product_block]')).toBeHidden();
+});
+
+test('a gift: put in by itself, taken out, back, lost and found, in the order', async ({ page, context }) => {
+  await begin(page, 'A gift from an amount');
+  await click(page, page.getByLabel(/^Reward of rung 1/));
+  const chosen = panel(page).getByRole('list', { name: /^Chosen: These/ });
+  for (let n = await chosen.getByRole('listitem').count(); n > 0; n--) await click(page, chosen.getByRole('button').first());
+  await choose(page, /^These/, 'along the quay', /Sampler, along the quay/);
+  await save(page);
+  await expect(page.getByLabel(/^Reward of rung 1: .*quay.* is a gift/i)).toBeVisible();
+  await publish(page);
+
+  const shop = await context.newPage();
+  await live(shop, '/', (s) => expect(topBar(s)).toContainText(/as a gift/, soon));
+  await putIn(shop, 'harbour-blue', '30 ml', 5); // 70.00: not reached
+  await expect(drawer(shop).getByText('a gift', { exact: true })).toHaveCount(0);
+  await putIn(shop, 'harbour-blue', '30 ml'); // 84.00
+  await expect(drawer(shop).getByText('a gift', { exact: true })).toBeVisible();
+  await expect(drawer(shop)).toContainText('Sampler, along the quay');
+  await shop.goto(`${lindquill}/cart`);
+  const main = shop.getByRole('main');
+  await main.getByRole('button', { name: /^Remove: Sampler/ }).click();
+  await expect(main.getByText('You took your gift out')).toBeVisible();
+  await shop.reload(); // it stays out
+  await expect(main.getByText('You took your gift out')).toBeVisible();
+  await expect(main.getByText('a gift', { exact: true })).toHaveCount(0);
+  await main.getByRole('button', { name: /^Put it back/ }).click();
+  await expect(main.getByText('a gift', { exact: true })).toBeVisible();
+
+  // Lost with its goal, found again with it, and only once.
+  await main.getByLabel(/^Quantity of Harbour Blue/).fill('5');
+  await shop.keyboard.press('Enter');
+  await expect(main.getByText('a gift', { exact: true })).toHaveCount(0);
+  await main.getByLabel(/^Quantity of Harbour Blue/).fill('6');
+  await shop.keyboard.press('Enter');
+  await expect(main.getByText('a gift', { exact: true })).toHaveCount(1);
+  const d = await order(shop, [{ sku: 'HARBLU-30', quantity: 6 }]);
+  expect(d.gifts[0].state).toBe('added');
+
+  // The merchant's order lists it.
+  await page.goto(`${agonal}/s/lindquill/shop/orders`);
+  await page
+    .getByRole('row', { name: /Nora Deich/ })
+    .first()
+    .getByRole('link')
+    .first()
+    .click();
+  await expect(page.getByRole('main')).toContainText('Sampler, along the quay');
+});
+
+test('a gift that the shopper picks', async ({ page, context }) => {
+  await begin(page, 'A gift from an amount');
+  await click(page, page.getByLabel(/^Reward of rung 1/));
+  await panel(page).getByLabel('What is given').selectOption('gift_pick');
+  await panel(page).getByLabel('How many the shopper picks').fill('1');
+  await save(page);
+  await expect(page.getByLabel(/^Reward of rung 1: 1 of .* or .* is a gift/)).toBeVisible();
+  await publish(page);
+  const shop = await context.newPage();
+  await live(shop, '/', (s) => expect(topBar(s)).toContainText(/Add/, soon));
+  await putIn(shop, 'harbour-blue', '30 ml', 6);
+  await shop.goto(`${lindquill}/cart`);
+  const choice = shop.getByRole('main').getByRole('region', { name: 'Choose your gift' });
+  await expect(choice.getByRole('button', { name: /^Take this/ })).toHaveCount(2);
+  await choice
+    .getByRole('button', { name: /^Take this/ })
+    .last()
+    .click();
+  const picked = shop.getByRole('main').locator('tr.gift');
+  await expect(picked).toHaveCount(1);
+  // Another one takes its place.
+  await shop
+    .getByRole('main')
+    .getByRole('button', { name: /^Take this/ })
+    .click();
+  await expect(picked).toHaveCount(1);
+  await shop.goto(`${lindquill}/checkout`);
+  await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(8400 + 590));
+});
+
+test('three for two, and any five at one price', async ({ page, context }) => {
+  await begin(page, 'Buy some, one is free');
+  await publish(page);
+  const shop = await context.newPage();
+  await live(shop, '/products/harbour-blue', (s) => expect(s.getByRole('heading', { name: 'Harbour Blue' })).toBeVisible(soon));
+  await expect(async () => {
+    await putIn(shop, 'harbour-blue', '30 ml', 2);
+    await expect(drawer(shop).locator('agonal-line')).toContainText('1 more costs you nothing.', { timeout: 1500 });
+  }).toPass({ timeout: 20_000, intervals: [4000] });
+});
+
+test('money off the order, for everybody and by a code', async ({ page, context }) => {
+  await begin(page, 'Money off the order from an amount');
+  await publish(page);
+  const shop = await context.newPage();
+  await live(shop, '/', (s) => expect(topBar(s)).toContainText(/10 % off the order/, soon));
+  await putIn(shop, 'harbour-blue', '30 ml', 7); // 98.00
+  await expect(drawer(shop)).toContainText('−€9.80');
+  await order(shop, [{ sku: 'HARBLU-30', quantity: 7 }]);
+
+  await begin(page, 'A code that takes a share off the order');
+  await publish(page);
+  await putIn(shop, 'harbour-blue', '30 ml', 2);
+  await shop.goto(`${lindquill}/cart`);
+  await shop.getByLabel('Code, if you have one').fill('harbour11');
+  await shop.getByRole('button', { name: 'Apply' }).click();
+  await expect(shop.getByText('harbour11 is not a code of ours.')).toBeVisible();
+  await expect(async () => {
+    await shop.getByLabel('Code, if you have one').fill('harbour10');
+    await shop.getByRole('button', { name: 'Apply' }).click();
+    await expect(shop.getByText('harbour10 is used.')).toBeVisible({ timeout: 1500 });
+  }).toPass({ timeout: 15_000 });
+  await order(shop, [{ sku: 'HARBLU-30', quantity: 2 }], { codes: ['harbour10'] });
+});
