@@ -59,6 +59,8 @@ const ofShop = [
   'shop/regions/new',
   'shop/orders',
   'shop/orders/1001',
+  'shop/codes',
+  'shop/sales?percent=10&from=2030-12-01T09:00&until=2030-12-05T20:00',
   'shop/connection',
   'shop/people',
   'shop/settings',

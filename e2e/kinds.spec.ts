@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, choose, lindquill, pauseAll, putIn, signIn, topBar } from './servers';
+import { agonal, choose, lindquill, pauseAll, putIn, resume, signIn, topBar } from './servers';
 
 interface Line {
   sku: string;
@@ -26,10 +26,15 @@ const database = () => {
   return `${url}${url.includes('?') ? '&' : '?'}search_path=browser_tests`;
 };
 
-/** What the program on the command line decides for a cart, with the shop as it is now. */
-function decided(cart: object, visit: object = {}): Decision {
+/** The shop as it is now, in a file. */
+function shopFile(): string {
   const shop = join(mkdtempSync(join(tmpdir(), 'agonal-')), 'shop.json');
   writeFileSync(shop, execFileSync(program, ['document', 'lindquill'], { maxBuffer: 64 << 20, env: { ...process.env, DATABASE_URL: database() } }));
+  return shop;
+}
+
+/** What the program on the command line decides for a cart. */
+function decided(cart: object, visit: object = {}, shop = shopFile()): Decision {
   const request = JSON.stringify({ cart: { destination: { country: 'DE' }, ...cart }, visit, moment: { at: new Date().toISOString() } });
   return JSON.parse(execFileSync(program, ['decide', '--shop', shop], { input: request }).toString());
 }
@@ -38,6 +43,16 @@ const euros = (minor: number) => `€${(minor / 100).toFixed(2)}`;
 const promise = (page: Page) => page.getByRole('region', { name: 'The promise' });
 const panel = (page: Page) => page.locator('details.part[open] > .panel');
 const drawer = (page: Page) => page.getByRole('dialog', { name: 'Cart' });
+
+// What the tests of this file have made, and what they have paused for it.
+const begun: string[] = [];
+let paused: string[] = [];
+
+test.afterEach(async ({ page }) => {
+  await pauseAll(page);
+  await resume(page, paused);
+  paused = [];
+});
 
 const soon = { timeout: 1500 };
 let clicks = 0;
@@ -50,7 +65,7 @@ async function click(page: Page, what: ReturnType<Page['locator']>) {
 
 async function begin(page: Page, start: string) {
   await signIn(page);
-  await pauseAll(page);
+  paused.push(...(await pauseAll(page)).filter((name) => !begun.includes(name)));
   clicks = 0;
   await click(page, page.getByRole('link', { name: 'Start a nudge' }));
   await click(page, page.getByRole('button', { name: `Begin with: ${start}` }));
@@ -65,15 +80,16 @@ async function save(page: Page) {
 async function publish(page: Page) {
   await click(page, page.getByRole('button', { name: 'Publish revision 1' }));
   await expect(page.getByText('Revision 1 is published.')).toBeVisible();
+  begun.push((await page.getByRole('heading', { level: 1 }).textContent())!.trim());
   expect(clicks, 'clicks from the start to what is live').toBeLessThanOrEqual(15);
 }
 
 /** Waits until the shop's decisions know what was published. */
-async function live(shop: Page, path: string, seen: (shop: Page) => Promise<void>) {
+async function live(shop: Page, path: string, seen: (shop: Page) => Promise<void>, timeout = 25_000) {
   await expect(async () => {
     await shop.goto(lindquill + path);
     await seen(shop);
-  }).toPass({ timeout: 25_000 });
+  }).toPass({ timeout });
 }
 
 /** Pays, holds every line against the program, and returns what was charged. */
@@ -82,12 +98,12 @@ async function order(shop: Page, lines: Line[], more: { codes?: string[]; visit?
   await shop.goto(`${lindquill}/checkout`);
   for (const l of d.lines) await expect(shop.getByRole('main').locator('.basket').first()).toContainText(euros(l.amount - (l.unit_off ?? 0)));
   await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(d.to_pay));
-  await shop.getByLabel('Name').fill('Nora Deich');
+  await shop.getByLabel('Name').fill('Arne Kolk');
   await shop.getByLabel('Street and number').fill('Ufer 1');
   await shop.getByLabel('Postcode').fill('26723');
   await shop.getByLabel('Town').fill('Vessmark');
   await shop.getByRole('button', { name: `Pay ${euros(d.to_pay)}` }).click();
-  await expect(shop.getByRole('heading', { name: /Thank you, Nora Deich/ })).toBeVisible();
+  await expect(shop.getByRole('heading', { name: /Thank you, Arne Kolk/ })).toBeVisible();
   await expect(shop.getByText('We charged')).toContainText(euros(d.to_pay));
   return d;
 }
@@ -221,7 +237,7 @@ test('a gift: put in by itself, taken out, back, lost and found, in the order', 
   // The merchant's order lists it.
   await page.goto(`${agonal}/s/lindquill/shop/orders`);
   await page
-    .getByRole('row', { name: /Nora Deich/ })
+    .getByRole('row', { name: /Arne Kolk/ })
     .first()
     .getByRole('link')
     .first()
@@ -292,4 +308,113 @@ test('money off the order, for everybody and by a code', async ({ page, context 
     await expect(shop.getByText('harbour10 is used.')).toBeVisible({ timeout: 1500 });
   }).toPass({ timeout: 15_000 });
   await order(shop, [{ sku: 'HARBLU-30', quantity: 2 }], { codes: ['harbour10'] });
+});
+
+/** Numbers that look random and are the same every time. */
+function seeded(seed: number) {
+  return (below: number) => {
+    seed = (seed * 1664525 + 1013904223) % 4294967296;
+    return Math.floor((seed / 4294967296) * below);
+  };
+}
+
+test('a ladder, a gift, a break, a set and a code at once: shop, rehearsal, API and program agree', async ({ page, playwright }) => {
+  test.setTimeout(180_000);
+  await signIn(page);
+  await page.goto(`${agonal}/s/lindquill/nudges/five-colours-for-a-grey-week`);
+  await page.getByRole('button', { name: 'Publish revision 1' }).click();
+  await expect(page.getByText('Revision 1 is published.')).toBeVisible();
+  begun.push('Five colours for a grey week');
+  paused = ['Winter ladder', 'Harbour code', 'Notebooks by the stack', 'Three nibs for two', 'A sampler with a full basket'];
+  const file = shopFile();
+  const shop = await playwright.request.newContext({ baseURL: lindquill });
+  const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer sk_lindquill_demo' } });
+  const toPay = (html: string, at: RegExp) => html.match(at)?.[1];
+
+  const skus = ['DUNA5-P', 'DUNA5-D', 'CLOA5-L', 'HARBLU-4', 'OYSGRE-4', 'BEARED-4', 'HARBLU-30', 'STENIBUNI-F', 'STUNIBUNI-M', 'BOS-F'];
+  const random = seeded(20261126);
+  const cart = new Map<string, number>();
+  let code = '';
+  const given = new Set<string>();
+  for (let change = 0; change < 50; change++) {
+    if (random(6) === 0) {
+      code = code ? '' : 'harbour10';
+      await shop.post('/cart/code', { form: { back: '/cart', code } });
+    } else {
+      const sku = skus[random(skus.length)];
+      const n = random(4) === 0 ? 0 : 1 + random(7);
+      const had = cart.get(sku) ?? 0;
+      if (n === 0) cart.delete(sku);
+      else cart.set(sku, n);
+      if (had) await shop.post('/cart/set', { form: { sku, quantity: String(n), back: '/cart', in: 'page' } });
+      else if (n) await shop.post('/cart/add', { form: { sku, quantity: String(n), back: '/cart' } });
+    }
+    if (cart.size === 0) continue;
+    const lines = [...cart].map(([sku, quantity]) => ({ sku, quantity }));
+    const request = { lines, codes: code ? [code] : [] };
+    const fromFile = decided(request, {}, file);
+    const answer = await api.post('/v1/decisions', { data: { cart: { ...request, destination: { country: 'DE' } } } });
+    const fromAPI = (await answer.json()) as Decision;
+    expect(fromAPI.lines, `change ${change}`).toEqual(fromFile.lines);
+    expect(fromAPI.gifts, `change ${change}`).toEqual(fromFile.gifts);
+    expect(fromAPI.to_pay, `change ${change}`).toBe(fromFile.to_pay);
+
+    const q = new URLSearchParams({ region: 'home', code });
+    for (const l of lines) {
+      q.append('sku', l.sku);
+      q.set(`qty.${l.sku}`, String(l.quantity));
+    }
+    const rehearsed = await (await page.request.get(`${agonal}/s/lindquill/rehearsal?${q}`)).text();
+    expect(toPay(rehearsed, /To pay<\/strong><\/td>\s*<td class="num"><strong>([^<]+)</), `change ${change}`).toBe(euros(fromFile.to_pay));
+    const shown = await (await shop.get('/cart')).text();
+    expect(toPay(shown, /data-testid="to-pay">([^<]+)</), `change ${change}: ${JSON.stringify(request)}`).toBe(euros(fromFile.to_pay));
+    for (const r of (fromFile as unknown as { rewards: { nudge: string }[] }).rewards) given.add(r.nudge);
+    if (fromFile.gifts.some((g) => g.items?.length)) given.add('gift');
+  }
+  expect([...given].sort()).toEqual(['five-colours-for-a-grey-week', 'gift', 'harbour-code', 'notebooks-by-the-stack', 'three-nibs-for-two', 'winter-ladder']);
+  await shop.dispose();
+  await api.dispose();
+});
+
+test('a sale price: planned, seen, in force, in an order, and back', async ({ page, context }) => {
+  test.setTimeout(180_000);
+  await signIn(page);
+  clicks = 0;
+  await page.goto(`${agonal}/s/lindquill/shop`);
+  await click(page, page.getByRole('link', { name: 'Sales', exact: true }));
+  await page.getByLabel('How much less').fill('10');
+  const local = (ms: number) => new Date(Date.now() + ms).toLocaleString('sv-SE', { timeZone: 'Europe/Berlin' }).slice(0, 16).replace(' ', 'T');
+  await page.getByLabel('From', { exact: true }).fill(local(60_000)); // the next full minute: it begins by itself
+  await page.getByLabel('Until', { exact: true }).fill(local(3_600_000));
+  await choose(page, 'Reduce only collections', 'Samplers');
+  await page.getByLabel(/in EUR/).fill('0.90');
+  await click(page, page.getByRole('button', { name: 'See what would change' }));
+  const outcomes = page.getByRole('region', { name: 'What would change' });
+  await expect(outcomes.getByRole('heading')).toContainText('are reduced');
+  const row = outcomes.getByRole('row', { name: /Sampler, along the quay.*€/ });
+  await expect(row).toContainText('−');
+  const [usual, sale] = ((await row.textContent()) ?? '').match(/€[\d.]+/g)!;
+  await click(page, page.getByRole('button', { name: 'Keep this sale' }));
+  await expect(page.getByText(/variants are reduced from/)).toBeVisible();
+  expect(clicks).toBeLessThanOrEqual(15);
+
+  const shop = await context.newPage();
+  await shop.goto(`${lindquill}/products/sampler-quay`);
+  await expect(shop.locator('#price')).toHaveText(usual);
+  await live(shop, '/products/sampler-quay', (s) => expect(s.locator('#badge')).toBeVisible(soon), 90_000);
+  await expect(shop.locator('#price')).toHaveText(sale);
+  await expect(shop.locator('#was')).toContainText(usual);
+  await expect(shop.getByText(`${usual} was the lowest price of the 30 days before`)).toBeVisible();
+  await shop.goto(`${lindquill}/collections/Samplers`);
+  await expect(shop.locator('.card .sale-badge').first()).toContainText('−');
+  await putIn(shop, 'sampler-quay', '');
+  await order(shop, [{ sku: 'SET-QUAY', quantity: 1 }]);
+
+  await page.goto(`${agonal}/s/lindquill/shop/sales`);
+  await page.getByRole('button', { name: /^End the sale/ }).click();
+  await expect(page.getByText(/back at the usual price/)).toBeVisible();
+  await expect(async () => {
+    await shop.goto(`${lindquill}/products/sampler-quay`);
+    await expect(shop.locator('#price')).toHaveText(usual, soon);
+  }).toPass({ timeout: 20_000 });
 });

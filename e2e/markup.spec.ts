@@ -34,7 +34,16 @@ async function valid(what: string, answer: APIResponse) {
 const ofShop = [
   ['nudges', 'nudges/start', 'nudges/winter-ladder', 'nudges/winter-ladder/revisions', 'nudges/winter-ladder/preview', 'nudges/none'],
   ['rehearsal?sku=HARBLU-30&code=HARBOUR10', 'shop', 'shop?q=nothing-of-this', 'shop/import', 'shop/regions', 'shop/regions/home', 'shop/regions/new'],
-  ['shop/orders', 'shop/orders/1001', 'shop/connection', 'shop/people', 'shop/settings', 'begin'],
+  [
+    'shop/orders',
+    'shop/orders/1001',
+    'shop/codes',
+    'shop/sales?percent=10&from=2030-12-01T09:00&until=2030-12-05T20:00',
+    'shop/connection',
+    'shop/people',
+    'shop/settings',
+    'begin',
+  ],
 ]
   .flat()
   .map((p) => `/s/lindquill/${p}`);

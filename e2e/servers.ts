@@ -13,15 +13,26 @@ export async function signIn(page: Page, email = person.email) {
   await expect(page.getByRole('heading', { name: 'Nudges' })).toBeVisible();
 }
 
-/** Makes every live nudge pause, so that a test knows what can show. */
+/** Makes every live nudge pause, so that a test knows what can show, and returns their names. */
 export async function pauseAll(page: Page) {
   await page.goto(`${agonal}/s/lindquill/nudges`);
+  const paused: string[] = [];
   for (;;) {
     const pause = page.getByRole('button', { name: /^Pause / });
     const left = await pause.count();
-    if (left === 0) return;
+    if (left === 0) return paused;
+    paused.push(((await pause.first().getAttribute('aria-label')) ?? '').replace(/^Pause /, ''));
     await pause.first().click();
     await expect(pause).toHaveCount(left - 1);
+  }
+}
+
+/** Lets those go on that a test has paused. */
+export async function resume(page: Page, names: string[]) {
+  await page.goto(`${agonal}/s/lindquill/nudges`);
+  for (const name of names) {
+    await page.getByRole('button', { name: `Resume ${name}`, exact: true }).click();
+    await expect(page.getByRole('button', { name: `Pause ${name}`, exact: true })).toBeVisible();
   }
 }
 

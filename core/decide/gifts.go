@@ -324,6 +324,9 @@ func (w *work) laterPrice(t *taking, r *nudge.Reward, l *line) money.Minor {
 	switch r.Kind {
 	case nudge.UnitPercent:
 		off, _ := r.Percent.Of(l.unit)
+		if e, ok := r.Endings[w.region.ID]; ok {
+			return money.EndingOf(e).Lower(l.unit - off)
+		}
 		return l.unit - off
 	case nudge.UnitAmount:
 		return max(0, l.unit-amount)

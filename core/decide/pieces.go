@@ -31,7 +31,7 @@ type PieceStep struct {
 func PieceSteps(s *snapshot.Snapshot, req Request, id, sku string, most int64) ([]PieceStep, error) {
 	out := make([]PieceStep, 0, most)
 	for n := int64(1); n <= most; n++ {
-		d, err := Price(s, req.withPieces("", sku, n))
+		d, err := Price(s, req.WithPieces("", sku, n))
 		if err != nil {
 			return nil, err
 		}
@@ -55,9 +55,9 @@ func PieceSteps(s *snapshot.Snapshot, req Request, id, sku string, most int64) (
 	return out, nil
 }
 
-// withPieces is a request whose cart holds so many pieces of an item on a line: on the
+// WithPieces is a request whose cart holds so many pieces of an item on a line: on the
 // one with an id, else on its first plain one, else on a new one.
-func (r Request) withPieces(id, sku string, n int64) Request {
+func (r Request) WithPieces(id, sku string, n int64) Request {
 	r.Cart.Lines = slices.Clone(r.Cart.Lines)
 	i := slices.IndexFunc(r.Cart.Lines, func(l CartLine) bool {
 		return l.SKU == sku && l.Plan == "" && l.Origin == nil && (id == "" || l.ID == id)
@@ -195,11 +195,11 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 		switch {
 		case row.From > have:
 			row.Add = row.From - have
-			req = w.req.withPieces("", it.Variant.SKU, lying+row.Add)
+			req = w.req.WithPieces("", it.Variant.SKU, lying+row.Add)
 		case last && lying > 0:
 			req = *w.req
 		default: // as it would be if only this variant lay there, and just so many of it
-			req = w.req.withPieces("", it.Variant.SKU, row.From)
+			req = w.req.WithPieces("", it.Variant.SKU, row.From)
 			req.Cart.Lines = w.apart(t, it, req.Cart.Lines)
 		}
 		d, err := Price(w.s, req)
@@ -262,7 +262,7 @@ func (w *work) hints(t *taking, d *Decision, said *Said, words nudge.PieceWords)
 			continue
 		}
 		asked[together] = true
-		then, err := Price(w.s, w.req.withPieces(l.ID, l.SKU, l.Quantity+lacks))
+		then, err := Price(w.s, w.req.WithPieces(l.ID, l.SKU, l.Quantity+lacks))
 		if err != nil {
 			continue
 		}

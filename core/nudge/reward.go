@@ -96,6 +96,10 @@ type Reward struct {
 	Amounts Amounts `json:"amounts,omitempty"`
 	// Percent is the share taken off.
 	Percent *money.Rate `json:"percent,omitempty"`
+	// Endings is, per region, what a unit's price ends with after the percentage: below
+	// one whole unit of the currency what follows the point (0.90), else what it is a
+	// multiple of. Prices are rounded down to it, never up and never to nothing.
+	Endings Amounts `json:"endings,omitempty"`
 	// Cap is the most that an order reward takes off, per region.
 	Cap Amounts `json:"cap,omitempty"`
 

@@ -317,6 +317,9 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		}
 		text = r.items(v, " or ") + " is offered at " + price
 	}
+	if len(r.Endings) > 0 {
+		text += ", rounded down to " + endingText(r.Endings, v)
+	}
 	if len(r.Cap) > 0 {
 		text += ", by " + amount(r.Cap) + " at most"
 	}
@@ -324,6 +327,24 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		text = strings.Replace(text, " piece ", " piece"+of(FilterText(*r.On, v))+" ", 1)
 	}
 	return text, missing
+}
+
+// endingText says what prices end with in a region.
+func endingText(endings Amounts, v Voice) string {
+	e, ok := endings[v.Region.ID]
+	whole := money.Minor(1)
+	for range e.Currency.Digits() {
+		whole *= 10
+	}
+	switch {
+	case !ok:
+		return "exact prices"
+	case e.Minor == whole:
+		return "whole amounts"
+	case e.Minor < whole:
+		return "prices that end in ." + fmt.Sprintf("%0*d", e.Currency.Digits(), e.Minor)
+	}
+	return "a multiple of " + money.Format(e, v.Locale)
 }
 
 func of(goods string) string {

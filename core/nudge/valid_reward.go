@@ -9,12 +9,12 @@ import (
 // fields says which fields a kind of reward has, besides kind: a field with a
 // star must be set.
 var fields = map[Kind]string{
-	UnitPercent:  "percent* on cheapest dearest shipments",
+	UnitPercent:  "percent* endings on cheapest dearest shipments",
 	UnitAmount:   "amounts* on cheapest dearest shipments",
 	UnitPrice:    "amounts* on cheapest dearest shipments",
 	SetPrice:     "size* amounts*",
 	NForM:        "size* pay_for*",
-	Every:        "size* get* percent* on dearest_first",
+	Every:        "size* get* percent* endings on dearest_first",
 	OrderPercent: "percent* cap",
 	OrderAmount:  "amounts* cap",
 	FreeShipping: "methods",
@@ -45,7 +45,7 @@ func (r *Reward) Keep() {
 		"methods": func() { r.Methods = nil }, "amounts": func() { r.Amounts = nil }, "percent": func() { r.Percent = nil }, "cap": func() { r.Cap = nil },
 		"on": func() { r.On = nil }, "size": func() { r.Size = 0 }, "pay_for": func() { r.PayFor = 0 }, "get": func() { r.Get = 0 },
 		"cheapest": func() { r.Cheapest = 0 }, "dearest": func() { r.Dearest = 0 }, "dearest_first": func() { r.DearestFirst = false },
-		"shipments": func() { r.Shipments = "" }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil },
+		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil },
 	}
 	for f, clear := range drop {
 		if _, ok := has[f]; !ok {
@@ -59,7 +59,7 @@ func (r *Reward) given() map[string]bool {
 	return map[string]bool{
 		"methods": len(r.Methods) > 0, "amounts": len(r.Amounts) > 0, "percent": r.Percent != nil, "cap": len(r.Cap) > 0,
 		"on": r.On != nil, "size": r.Size != 0, "pay_for": r.PayFor != 0, "get": r.Get != 0, "cheapest": r.Cheapest != 0, "dearest": r.Dearest != 0,
-		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0,
+		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0,
 	}
 }
 
@@ -94,6 +94,14 @@ func (r *Reward) validMoney(at string) error {
 	}
 	if err := validAmounts(at+".cap", r.Cap); err != nil {
 		return err
+	}
+	if err := validAmounts(at+".endings", r.Endings); err != nil {
+		return err
+	}
+	for _, region := range r.Endings.Regions() {
+		if r.Endings[region].Minor == 0 {
+			return FieldError{at + ".endings." + region, "must be more than 0: what follows the point, such as 0.90, or what prices are a multiple of"}
+		}
 	}
 	if r.Percent != nil && *r.Percent == 0 {
 		return FieldError{at + ".percent", "must be more than 0"}

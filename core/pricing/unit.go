@@ -37,6 +37,9 @@ type Unit struct {
 	Pick    int64 // 0: all
 	Dearest bool
 	PerLine bool // the percentage is rounded once per line, not per unit
+	// Ending is what a unit's price ends with after a percentage; it is then rounded
+	// per unit.
+	Ending money.Ending
 	// Elsewhere tells that the reward is on other goods than those counted: with
 	// a goal of one and the same product it is due once any product reaches it.
 	Elsewhere bool
@@ -71,7 +74,7 @@ func (u *Unit) off(price money.Minor) money.Minor {
 	switch u.Form {
 	case PercentOff, Every:
 		m, _ := u.Percent.Of(price)
-		return m
+		return price - u.Ending.Lower(price-m)
 	case AmountOff:
 		return min(u.Amount, price)
 	case FixedPrice:

@@ -2,6 +2,7 @@ package snapshot
 
 import (
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 )
@@ -221,6 +222,9 @@ func (p *planner) unit(r *nudge.Reward) Step {
 	}
 	if r.Percent != nil {
 		u.Percent = *r.Percent
+	}
+	if e, ok := r.Endings[p.region.ID]; ok {
+		u.Ending, u.PerLine = money.EndingOf(e), false
 	}
 	st := Step{Reward: r, Unit: u, Filter: r.On, Plans: p.own.Include.Plans}
 	if r.On != nil {

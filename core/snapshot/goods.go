@@ -41,7 +41,7 @@ func CheckGoods(d *nudge.Definition, cat *catalog.Catalog, regions []catalog.Reg
 }
 
 func checkAmounts(at string, r *nudge.Reward, region *catalog.Region) error {
-	for field, a := range map[string]nudge.Amounts{"amounts": r.Amounts, "cap": r.Cap} {
+	for field, a := range map[string]nudge.Amounts{"amounts": r.Amounts, "cap": r.Cap, "endings": r.Endings} {
 		if v, ok := a[region.ID]; ok && v.Currency != region.Currency {
 			return nudge.FieldError{Field: at + "." + field + "." + region.ID, Why: fmt.Sprintf("%s is in another currency than the region's, %s", v, region.Currency)}
 		}

@@ -153,8 +153,9 @@ func winter() nudge.Definition {
 	}
 }
 
-func nudges(ctx context.Context, a *app.App) error {
-	code := nudge.Definition{
+// harbour is the code that is live when the demo begins.
+func harbour() nudge.Definition {
+	return nudge.Definition{
 		Version: nudge.Version, Name: "Harbour code",
 		Ladder:   nudge.Ladder{Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: amounts(0, 0, 0, 0), Rewards: []nudge.Reward{{Kind: nudge.OrderPercent, Percent: rate(100_000)}}}}},
 		Audience: nudge.Audience{Code: "HARBOUR10"}, Placements: []nudge.Placement{nudge.CartBlock},
@@ -165,26 +166,6 @@ func nudges(ctx context.Context, a *app.App) error {
 			"ja": {nudge.NotYet: "コードで{reward}。", nudge.Reached: "コードが使われました：{reward}。"},
 		},
 	}
-	japan := nudge.Starts()[0].Build(Regions(), nil)
-	japan.Name = "Parcels to Japan"
-	japan.Audience.Regions = []string{"jp"}
-	japan.Ladder.Rungs[0].Thresholds = nudge.Amounts{"jp": {Minor: 12000, Currency: "JPY"}}
-	for _, d := range []struct {
-		def   nudge.Definition
-		state store.State
-	}{{winter(), store.StateLive}, {code, store.StateLive}, {japan, store.StateDraft}} {
-		n, err := a.Create(ctx, Shop, "Ilse Marrin", d.def)
-		if err != nil {
-			return err
-		}
-		if d.state == store.StateDraft {
-			continue
-		}
-		if _, err := a.Publish(ctx, Shop, n.ID, "Ilse Marrin", n.DraftVersion); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 func rate(r money.Rate) *money.Rate { return &r }

@@ -18,7 +18,7 @@ var (
 func Regions() []catalog.Region {
 	return []catalog.Region{
 		{
-			ID: "home", Name: "Home", Countries: []string{"DE"}, Languages: []string{"en", "de"}, Currency: "EUR", TaxShown: true,
+			ID: "home", Name: "Home", Countries: []string{"DE"}, Languages: []string{"en", "de"}, Currency: "EUR", TaxShown: true, PriorPrice: true,
 			Tax: map[string]money.Rate{"": 190_000, "reduced": 70_000}, ShippingTax: 190_000,
 			Methods: []catalog.Method{
 				{ID: "standard", Names: standard, Cost: 410, Bands: []catalog.Band{{From: 0, Fee: 590}}},

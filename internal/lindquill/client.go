@@ -207,6 +207,9 @@ type shelf struct {
 	Shop     string            `json:"shop"`
 	Regions  []catalog.Region  `json:"regions"`
 	Products []catalog.Product `json:"products"`
+	// Badges and Reductions say what is on sale, by region.
+	Badges     map[string]map[string]catalog.ProductBadge `json:"badges"`
+	Reductions map[string]map[string]catalog.Badge        `json:"reductions"`
 	// QuoteMinutes is how long a checkout's total is held.
 	QuoteMinutes int `json:"quote_minutes"`
 }

@@ -18,6 +18,7 @@ import (
 // tile is a product as it stands on a shelf.
 type tile struct {
 	ID, Title, Picture, Price, Was string
+	Badge                          string
 	Sold                           bool
 }
 
@@ -43,6 +44,12 @@ func (v *visit) tile(p *catalog.Product) tile {
 		}
 		if least.OnSale() {
 			t.Was = v.money(*least.Reference)
+		}
+	}
+	if b, on := v.stock.Badges[v.region.ID][p.ID]; on {
+		t.Badge = fmt.Sprintf("−%d %%", b.Percent)
+		if b.UpTo {
+			t.Badge = "up to " + t.Badge
 		}
 	}
 	return t
@@ -84,6 +91,8 @@ type productView struct {
 	Choices []choice
 	Price   string
 	Was     string
+	Badge   string
+	Prior   string
 	Buyable bool
 	Why     string // it cannot be bought
 	Typed   string // the quantity
@@ -103,6 +112,7 @@ func (w productView) Chosen() string {
 
 type choice struct {
 	SKU, Text, Price, Was string
+	Badge, Prior          string // of a reduced price: the percentage, and what the law asks to be said
 	On, Out               bool
 }
 
@@ -161,6 +171,12 @@ func (w *productView) choose(v *visit, want string) {
 			if price.OnSale() {
 				ch.Was = v.money(*price.Reference)
 			}
+			if b, on := v.stock.Reductions[v.region.ID][x.SKU]; on {
+				ch.Badge = fmt.Sprintf("−%d %%", b.Percent)
+				if v.region.PriorPrice {
+					ch.Prior = v.money(b.Was) + " was the lowest price of the 30 days before"
+				}
+			}
 		}
 		if ch.Out {
 			ch.Text += " (sold out)"
@@ -169,7 +185,7 @@ func (w *productView) choose(v *visit, want string) {
 			for j := range w.Choices {
 				w.Choices[j].On = false
 			}
-			ch.On, w.Buyable, w.Price, w.Was = true, true, ch.Price, ch.Was
+			ch.On, w.Buyable, w.Price, w.Was, w.Badge, w.Prior = true, true, ch.Price, ch.Was, ch.Badge, ch.Prior
 		}
 		w.Choices = append(w.Choices, ch)
 	}

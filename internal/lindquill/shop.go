@@ -347,7 +347,9 @@ func (v *visit) moment(page decide.Page) decide.Moment {
 	case nudge.ProductPage:
 		places = append(places, nudge.ProductBlock)
 	case nudge.CartPage:
-		places = append(places, nudge.CartBlock)
+		if len(v.cart.Lines) > 0 { // the page of an empty cart has no such place
+			places = append(places, nudge.CartBlock)
+		}
 	}
 	return decide.Moment{Page: page, Locale: locale(v.region), Placements: places}
 }

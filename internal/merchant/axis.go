@@ -32,7 +32,9 @@ func (b axisBox) of(n int) int { return n * b.Scale / 100 }
 // marker along Base.
 type axisView struct {
 	Most, Step                 money.Minor
-	Unit                       money.Minor // minor units of a whole one
+	Unit                       int64 // minor units of a whole one
+	Counts                     bool  // pieces, products or grams, not a value
+	Label                      string
 	Wide, High                 int
 	Left, Right, Base          int
 	Scale                      int
@@ -58,16 +60,63 @@ type pinView struct {
 	row             int
 }
 
-// axisMost is a round amount beyond the last threshold and beyond a cart's value.
-func axisMost(d *nudge.Definition, r catalog.Region, cart money.Minor) (most, step money.Minor) {
-	top := money.Minor(0)
-	for _, rung := range d.Ladder.Rungs {
-		top = max(top, rung.Thresholds[r.ID].Minor)
+// measured is a measure as an axis counts it, in a region.
+type measured struct {
+	of     nudge.Measure
+	region catalog.Region
+	locale string
+	step   int64 // by which the marker and flags move
+	whole  int64 // of its unit: what a goal is typed in
+	least  int64 // of the axis
+}
+
+func measuredBy(d *nudge.Definition, r catalog.Region, locale string) measured {
+	m := measured{of: d.Ladder.Counts(), region: r, locale: locale, step: 1, whole: 1, least: 5}
+	switch m.of {
+	case nudge.Weight:
+		m.step, m.least = 100, 2000
+	case nudge.Value:
+		m.step = stepOf(r.Currency)
+		m.least = 20 * m.step
+		for range r.Currency.Digits() {
+			m.whole *= 10
+		}
 	}
-	unit := stepOf(r.Currency)
-	top = max(min(top, money.Most)*13/10, 20*unit)
+	return m
+}
+
+// goal is a rung's, and whether it has one.
+func (m measured) goal(r *nudge.Rung) (int64, bool) {
+	if m.of != nudge.Value {
+		return r.Count, r.Count > 0
+	}
+	t, ok := r.Thresholds[m.region.ID]
+	return t.Minor, ok
+}
+
+// show writes so many.
+func (m measured) show(n int64) string {
+	return nudge.MeasureText(m.of, n, m.region.Currency, "en", m.locale)
+}
+
+// tick writes a number beneath the axis.
+func (m measured) tick(n int64) string {
+	if m.of == nudge.Value || m.of == nudge.Weight {
+		return m.show(n)
+	}
+	return strconv.FormatInt(n, 10)
+}
+
+// axisMost is a round amount beyond the last goal and beyond what a cart counts.
+func axisMost(d *nudge.Definition, m measured, cart int64) (most, step int64) {
+	top := int64(0)
+	for i := range d.Ladder.Rungs {
+		goal, _ := m.goal(&d.Ladder.Rungs[i])
+		top = max(top, goal)
+	}
+	top = max(min(top, money.Most)*13/10, m.least)
 	top = max(top, min(cart, money.Most)*11/10)
-	return roundUp(top, unit, 9)
+	return roundUp(top, m.step, 9)
 }
 
 // roundUp rounds an amount up to a whole number of steps, at most so many.
@@ -90,24 +139,23 @@ func (v *axisView) x(m money.Minor) int {
 // axisOf draws the rungs of a nudge on an axis that also holds a cart's value.
 func axisOf(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale string, cart money.Minor, box axisBox) axisView {
 	box = box.fit()
-	most, _ := axisMost(d, r, cart)
+	m := measuredBy(d, r, locale)
+	most, _ := axisMost(d, m, cart)
 	v := axisView{
-		Most: most, Step: stepOf(r.Currency), Wide: box.Wide, Scale: box.Scale, Left: box.of(30), Right: box.Wide - box.of(34),
+		Most: most, Step: m.step, Unit: m.whole, Counts: m.of != nudge.Value, Label: "Value of the cart", Wide: box.Wide, Scale: box.Scale, Left: box.of(30), Right: box.Wide - box.of(34),
 		FlagWide: min(box.of(208), box.Wide*2/3), FlagHigh: box.of(36), Margin: box.of(9), AtY: box.of(15), GivesY: box.of(30),
 	}
-	v.Unit = 1
-	for range r.Currency.Digits() {
-		v.Unit *= 10
+	if v.Counts {
+		v.Label = "What counts of the cart: " + nudge.MeasureName(m.of)
 	}
 	_, step := roundUp(most, v.Step, min(9, money.Minor(max(2, box.Wide/box.of(110)))))
-	show := func(m money.Minor) string { return money.Format(money.Amount{Minor: m, Currency: r.Currency}, locale) }
-	for m := money.Minor(0); m <= most; m += step {
-		v.Ticks = append(v.Ticks, tickView{v.x(m), true, show(m)})
-		for i := money.Minor(1); i < 5 && m+step*i/5 <= most; i++ {
-			v.Ticks = append(v.Ticks, tickView{X: v.x(m + step*i/5)})
+	for n := int64(0); n <= most; n += step {
+		v.Ticks = append(v.Ticks, tickView{v.x(n), true, m.tick(n)})
+		for i := int64(1); i < 5 && n+step*i/5 <= most && step >= 5; i++ {
+			v.Ticks = append(v.Ticks, tickView{X: v.x(n + step*i/5)})
 		}
 	}
-	v.pins(d, r, cat, locale, box)
+	v.pins(d, m, cat, box)
 	rows := 1
 	for _, p := range v.Pins {
 		rows = max(rows, p.row+1)
@@ -121,18 +169,18 @@ func axisOf(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale 
 }
 
 // pins places a flag for each rung, in a row where it covers no other.
-func (v *axisView) pins(d *nudge.Definition, r catalog.Region, cat *catalog.Catalog, locale string, box axisBox) {
+func (v *axisView) pins(d *nudge.Definition, m measured, cat *catalog.Catalog, box axisBox) {
 	var ends []int // where the last flag of each row ends
 	for i, rung := range d.Ladder.Rungs {
-		t, ok := rung.Thresholds[r.ID]
+		goal, ok := m.goal(&rung)
 		if !ok {
 			continue
 		}
-		p := pinView{Rung: i, X: v.x(t.Minor), At: money.Format(t, locale)}
-		if t.Minor%v.Unit == 0 {
-			p.Whole = strconv.FormatInt(t.Minor/v.Unit, 10)
+		p := pinView{Rung: i, X: v.x(goal), At: m.show(goal)}
+		if goal%v.Unit == 0 {
+			p.Whole = strconv.FormatInt(goal/v.Unit, 10)
 		}
-		text := nudge.RewardsText(rung.Rewards, nudge.Voice{Region: r, Language: "en", Locale: locale, Label: cat.Label})
+		text := nudge.RewardsText(rung.Rewards, nudge.Voice{Region: m.region, Language: "en", Locale: m.locale, Label: cat.Label})
 		p.Reward = clip(text, max(8, (v.FlagWide-2*v.Margin)*100/(box.Scale*6)))
 		p.FlagX = min(p.X, v.Right-v.FlagWide)
 		for p.row < len(ends) && ends[p.row]+box.of(8) > p.FlagX {

@@ -54,7 +54,8 @@ type benchView struct {
 	Language   string
 	Slots      []slotView
 	Axis       axisView
-	OnAxis     bool   // whether its goals are values
+	OnAxis     bool   // whether its goals are drawn on an axis
+	Values     bool   // whether they are values
 	ByPiece    bool   // whether it is about prices by the number of pieces
 	Cart       string // the first cart of the preview, as JSON
 
@@ -183,7 +184,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v := &benchView{
 		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
 		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(),
-		LookIn: d.Look.Text(), ByPiece: d.ByPiece(), OnAxis: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
+		LookIn: d.Look.Text(), ByPiece: d.ByPiece(), OnAxis: !d.ByPiece(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
 	}
 	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
@@ -200,6 +201,9 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v.counts()
 	v.sentence(snap.Regions())
 	v.rows(drawerFor(h, &d, snap), snap.Regions())
+	if err := s.poolLeft(c, v); err != nil {
+		return nil, err
+	}
 	v.places()
 	v.schedule(h)
 	v.wording(asked(c, "language"))
@@ -412,7 +416,7 @@ func valueCounted(b nudge.Basis) string {
 // counts says what the goals count.
 func (v *benchView) counts() {
 	l := &v.D.Ladder
-	if v.Counts = nudge.MeasureName(l.Counts()); v.OnAxis {
+	if v.Counts = nudge.MeasureName(l.Counts()); v.Values {
 		v.Counts = valueCounted(l.Basis) + map[bool]string{false: ", as prices are shown", true: ", without tax"}[l.WithoutTax]
 	}
 	if v.ByPiece && l.Counts() == nudge.Value {
@@ -422,7 +426,7 @@ func (v *benchView) counts() {
 		v.Counts += "; only the highest rung gives"
 	}
 	for i := range l.Rungs {
-		if b := l.Rungs[i].Basis; v.OnAxis && b != "" && b != l.Basis {
+		if b := l.Rungs[i].Basis; v.Values && b != "" && b != l.Basis {
 			v.CountsNote = strings.TrimSpace(fmt.Sprintf("%s Rung %d counts %s, since a goal cannot look at what its own reward changes.", v.CountsNote, i+1, valueCounted(b)))
 		}
 	}

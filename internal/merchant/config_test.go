@@ -98,7 +98,10 @@ var settings = []setting{
 	}, was: "1 of 20", is: "3 of 10"},
 	{field: "settings.per_placement", page: "settings", typed: url.Values{"list.top_bar": {"2"}}, before: near, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return len(d.In(nudge.TopBar)) }, was: 1, is: 2},
 	{field: "settings.frequency", page: "settings", typed: url.Values{"cap_visit": {"1"}, "cap_shopper": {"9"}}, before: func(t *testing.T, a *app.App) { thirds(t, a) },
-		req: func(r *decide.Request) { r.Visit.Shows = map[string]int64{"third-off": 1} }, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return d.Nudges[0].Reason }, was: decide.Reason(""), is: decide.ShownEnough},
+		req: func(r *decide.Request) { r.Visit.Shows = map[string]int64{"third-off": 1} }, see: func(d decide.Decision, _ *app.ShopSnapshot) any {
+			i := slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == "third-off" })
+			return d.Nudges[i].Reason
+		}, was: decide.Reason(""), is: decide.ShownEnough},
 	{field: "settings.quote_minutes", page: "settings", typed: url.Values{"quote": {"40"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Quote() }, was: 15 * time.Minute, is: 40 * time.Minute},
 	{field: "shop.name", page: "settings", typed: url.Values{"name": {"Quill & Co"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Name }, was: "Lindquill", is: "Quill & Co"},
 	{field: "shop.town", page: "settings", typed: url.Values{"town": {"Ostend"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Town }, was: "Vessmark", is: "Ostend"},

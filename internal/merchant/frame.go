@@ -74,21 +74,23 @@ type frameRequest struct {
 }
 
 type frameReply struct {
-	Decision    decide.Decision   `json:"decision"`
-	Cart        string            `json:"cart"`
-	Counted     money.Minor       `json:"counted"`
-	At          money.Minor       `json:"at"`
-	Lasting     *money.Minor      `json:"lasting"`
-	LastingText string            `json:"lastingText"`
-	Most        money.Minor       `json:"most"`
-	Marker      string            `json:"marker"`
-	Axis        string            `json:"axis,omitempty"`  // the axis, where it must be drawn anew
-	Table       string            `json:"table,omitempty"` // its figures, where they follow the cart
-	Head        string            `json:"head,omitempty"`  // what it is about
-	Product     string            `json:"product"`         // that the preview must show, where its page shows one
-	Lines       string            `json:"lines"`           // the cart as the preview's shop lists it
-	Say         string            `json:"say"`             // what the preview shows, in words
-	When        map[string]string `json:"when,omitempty"`  // what is true of the audience, by path
+	Decision    decide.Decision    `json:"decision"`
+	Cart        string             `json:"cart"`
+	Counted     money.Minor        `json:"counted"`
+	At          money.Minor        `json:"at"`
+	Lasting     *money.Minor       `json:"lasting"`
+	LastingText string             `json:"lastingText"`
+	Most        money.Minor        `json:"most"`
+	Marker      string             `json:"marker"`
+	Axis        string             `json:"axis,omitempty"`  // the axis, where it must be drawn anew
+	Table       string             `json:"table,omitempty"` // its figures, where they follow the cart
+	Head        string             `json:"head,omitempty"`  // what it is about
+	Product     string             `json:"product"`         // that the preview must show, where its page shows one
+	Lines       string             `json:"lines"`           // the cart as the preview's shop lists it
+	Say         string             `json:"say"`             // what the preview shows, in words
+	Put         *[]decide.CartLine `json:"put,omitempty"`   // the cart that it became
+	Item        string             `json:"item,omitempty"`  // whose pieces the arrow keys count
+	When        map[string]string  `json:"when,omitempty"`  // what is true of the audience, by path
 }
 
 type cartView struct {
@@ -159,10 +161,15 @@ func (s *server) frame(c *echo.Context) error {
 	if err != nil {
 		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
 	}
+	m := measuredBy(&n.Draft, region, h.shop.Locale)
 	counted := countedBy(base, n.ID)
+	var put []decide.CartLine
 	d, alone := base, false
 	if f.At != nil && *f.At != counted {
 		switch x := *f.At; {
+		case m.of != nudge.Value:
+			put = linesFor(snap.Catalog(), req, &n.Draft, region, x-counted)
+			req.Cart.Lines = put
 		case x > counted:
 			req.Added = &decide.Added{Nudge: n.ID, Price: min(x-counted, money.Most/100)}
 		case x > 0:
@@ -172,6 +179,9 @@ func (s *server) frame(c *echo.Context) error {
 		}
 		if d, err = decide.Decide(snap, req); err != nil {
 			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
+		}
+		if put != nil {
+			counted = countedBy(d, n.ID)
 		}
 	}
 	when, err := judged(snap, req, n.Draft.Audience.When)
@@ -185,22 +195,27 @@ func (s *server) frame(c *echo.Context) error {
 		if err := s.stepsPart(&out, snap, req, &n, region, h.shop.Locale, box); err != nil {
 			return s.fail(c, err)
 		}
-	case n.Draft.Ladder.Counts() == nudge.Value:
-		if out.Most, _ = axisMost(&n.Draft, region, counted); out.Most != f.Most || box != f.Drawn {
+	default:
+		if out.Most, _ = axisMost(&n.Draft, m, counted); out.Most != f.Most || box != f.Drawn {
 			if out.Axis, err = s.part("bench", "axis", axisOf(&n.Draft, region, snap.Catalog(), h.shop.Locale, counted, box)); err != nil {
 				return s.fail(c, err)
 			}
 		}
 	}
-	show := func(m money.Minor) string {
-		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
+	if put != nil {
+		out.Put = &put
 	}
-	out.Marker = "cart " + show(out.At)
+	if m.of != nudge.Value && m.of != nudge.Distinct {
+		if it, _ := stepItem(snap.Catalog(), req, &n.Draft.Ladder.Scope, region); it.Variant != nil {
+			out.Item = it.Variant.SKU
+		}
+	}
+	out.Marker = "cart " + m.show(out.At)
 	if alone {
-		out.Marker = "alone " + show(out.At)
+		out.Marker = "alone " + m.show(out.At)
 	}
-	if l := nextLasting(d, n.ID); l != nil {
-		out.Lasting, out.LastingText = l, show(*l)+" to add"
+	if l := nextMissing(d, n.ID); l != nil {
+		out.Lasting, out.LastingText = l, m.show(*l)+" to add"
 	}
 	cart := cartOf(snap.Catalog(), region, d, h.shop.Locale, alone, refused)
 	if out.Cart, err = s.part("bench", "bench-cart", cart); err != nil {
@@ -359,18 +374,67 @@ func countedBy(d decide.Decision, id string) money.Minor {
 	return d.Goods
 }
 
-func nextLasting(d decide.Decision, id string) *money.Minor {
+// nextMissing is what leads to the next rung: of a value the lasting addition, of
+// anything else the gap.
+func nextMissing(d decide.Decision, id string) *int64 {
 	for _, n := range d.Nudges {
 		if n.Nudge != id {
 			continue
 		}
 		for _, r := range n.Rungs {
-			if r.State == decide.RungOpen && r.Lasting != nil {
+			switch {
+			case r.State != decide.RungOpen:
+			case r.Measure != nudge.Value && r.Gap > 0:
+				return &r.Gap
+			case r.Lasting != nil:
 				return r.Lasting
 			}
 		}
 	}
 	return nil
+}
+
+// linesFor is a cart that counts about so much more, or less: more or fewer pieces of its
+// first item that counts, or of different products one each.
+func linesFor(cat *catalog.Catalog, req decide.Request, d *nudge.Definition, r catalog.Region, more int64) []decide.CartLine {
+	lines := append([]decide.CartLine{}, req.Cart.Lines...)
+	scope := &d.Ladder.Scope
+	if d.Ladder.Counts() == nudge.Distinct {
+		for i := len(lines) - 1; i >= 0 && more < 0; i-- {
+			if it, ok := cat.Item(lines[i].SKU); ok && firstIn(it.Product, scope, r, req.Moment.At) >= 0 {
+				lines = slices.Delete(lines, i, i+1)
+				more++
+			}
+		}
+		for i := 0; i < len(cat.Products) && more > 0; i++ {
+			p := &cat.Products[i]
+			j := firstIn(p, scope, r, req.Moment.At)
+			has := slices.ContainsFunc(lines, func(l decide.CartLine) bool {
+				it, ok := cat.Item(l.SKU)
+				return ok && it.Product == p
+			})
+			if j >= 0 && !has {
+				lines = append(lines, decide.CartLine{SKU: p.Variants[j].SKU, Quantity: 1})
+				more--
+			}
+		}
+		return lines
+	}
+	it, have := stepItem(cat, req, scope, r)
+	if it.Variant == nil {
+		return lines
+	}
+	each := int64(1)
+	if d.Ladder.Counts() == nudge.Weight {
+		each = max(it.Variant.Weight, 1)
+	}
+	n := min(max(have+(more+each/2)/each, 0), decide.MostQuantity)
+	lines = slices.DeleteFunc(lines, func(l decide.CartLine) bool { return l.SKU == it.Variant.SKU && n == 0 })
+	req.Cart.Lines = lines
+	if n > 0 {
+		lines = req.WithPieces("", it.Variant.SKU, n).Cart.Lines
+	}
+	return lines
 }
 
 // cartOf lays a decided cart out.

@@ -17,6 +17,7 @@ type panel struct {
 	Key      string // in the page, and in the form it sends
 	Legend   string
 	Note     string // below the fields
+	Link, Go string // where what it is about is looked after, and how that is said
 	Controls []control
 	More     []control // what is seldom needed
 	// Reward and Rung are where it stands, -1 for none.
@@ -318,7 +319,7 @@ func (w drawer) reward(p *panel, d *nudge.Definition, i, j int) {
 			}
 		}
 		c.For, c.Hidden = strings.Join(kinds, " "), !slices.Contains(kinds, string(r.Kind))
-		if seldom := strings.HasPrefix(field, "on.") && field != "on.include.collections" && field != "on.include.products" || slices.Contains([]string{"cap", "shipments", "dearest", "cheapest", "dearest_first"}, base); seldom {
+		if seldom := strings.HasPrefix(field, "on.") && field != "on.include.collections" && field != "on.include.products" || slices.Contains([]string{"cap", "endings", "shipments", "dearest", "cheapest", "dearest_first"}, base); seldom {
 			p.More = append(p.More, c)
 		} else {
 			p.Controls = append(p.Controls, c)
@@ -369,6 +370,7 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 		items,
 		w.whole(at+".pick", "How many the shopper picks", &r.Pick, 1, nudge.MostItems, "of these"),
 		w.tokens(at+".in_place_of", "In place of these in the cart", "goods", &r.InPlaceOf),
+		w.amounts(at+".endings", "Rounded down to prices that end with, such as 0.90, or to a multiple of; empty: exact", &r.Endings, never),
 		boxes(at+".methods", "For these methods; none ticked means all", &r.Methods, methods),
 		w.amounts(at+".cap", "At most, in each region; empty: no end", &r.Cap, never),
 		w.whole(at+".cheapest", "Only so many of the cheapest; empty: all", &r.Cheapest, 0, nudge.MostCount, "pieces"),

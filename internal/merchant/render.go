@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"html/template"
 	"io/fs"
+	"net/url"
 	"path"
 	"strings"
 	"time"
@@ -43,7 +44,7 @@ type page struct {
 type tab struct{ Path, Section, Name string }
 
 var shopTabs = []tab{
-	{"", "products", "Products"}, {"/regions", "regions", "Regions"}, {"/orders", "orders", "Orders"},
+	{"", "products", "Products"}, {"/sales", "sales", "Sales"}, {"/regions", "regions", "Regions"}, {"/orders", "orders", "Orders"}, {"/codes", "codes", "Codes"},
 	{"/connection", "connection", "Connection"}, {"/people", "people", "People"}, {"/settings", "settings", "Settings"},
 }
 
@@ -81,6 +82,7 @@ var helpers = template.FuncMap{
 	"upper":     upperFirst,
 	"sub":       func(a, b int) int { return a - b },
 	"country":   checks.CountryName,
+	"path":      url.PathEscape,
 }
 
 // args makes a map from names and values, to hand several to a part.

@@ -7,8 +7,10 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"gorm.io/gorm"
 
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 )
 
 // Products reads a shop's whole catalogue in its order.
@@ -157,4 +159,13 @@ const Channel = "agonal_shop"
 // Announce tells every instance that a shop changed.
 func (s *Store) Announce(ctx context.Context, shop string) error {
 	return s.DB.WithContext(ctx).Exec("SELECT pg_notify(?, ?)", Channel, shop).Error
+}
+
+// SavePrices writes the prices of variants, by SKU.
+func SavePrices(tx *gorm.DB, shop string, prices map[string]map[money.Currency]catalog.Price) error {
+	b, err := json.Marshal(prices)
+	if err != nil {
+		return err
+	}
+	return tx.Exec("UPDATE variants v SET prices = n.value FROM jsonb_each(?::jsonb) n WHERE v.shop_id = ? AND v.sku = n.key", string(b), shop).Error
 }

@@ -162,3 +162,20 @@ func (s *Store) Codes(ctx context.Context, shop, pool string) ([]codes.Row, erro
 	}
 	return out, err
 }
+
+// PoolCount is how many codes a pool has, and how many of them orders have taken.
+type PoolCount struct {
+	Pool        string
+	Codes, Used int64
+}
+
+// Left is how many may still be used.
+func (p PoolCount) Left() int64 { return p.Codes - p.Used }
+
+// PoolCounts counts the codes of a shop's pools, by name.
+func (s *Store) PoolCounts(ctx context.Context, shop string) ([]PoolCount, error) {
+	var out []PoolCount
+	err := s.DB.WithContext(ctx).Model(&PoolCode{}).Where("shop_id = ?", shop).
+		Select("pool, count(*) AS codes, count(order_number) AS used").Group("pool").Order("pool").Scan(&out).Error
+	return out, err
+}

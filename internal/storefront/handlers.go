@@ -145,6 +145,11 @@ type catalogueReply struct {
 	Shop     string            `json:"shop"`
 	Regions  []catalog.Region  `json:"regions"`
 	Products []catalog.Product `json:"products"`
+	// Badges are the sale badges of products, Reductions the reduced prices of variants
+	// with what they were before, both by region: against the lowest price of the 30 days
+	// before where the region asks for it.
+	Badges     map[string]map[string]catalog.ProductBadge `json:"badges"`
+	Reductions map[string]map[string]catalog.Badge        `json:"reductions"`
 	// QuoteMinutes is how long a checkout's total is held.
 	QuoteMinutes int `json:"quote_minutes"`
 }
@@ -159,11 +164,35 @@ func (s *server) catalogue(c *echo.Context) error {
 		}
 		out.Regions = append(out.Regions, r)
 	}
+	now := s.app.Now()
 	for _, p := range k.shop.Catalog().Products {
-		out.Products = append(out.Products, withoutCosts(p, s.app.Now()))
+		out.Products = append(out.Products, withoutCosts(p, now))
 	}
+	out.reduced(k.shop.Catalog(), now)
 	c.Response().Header().Set("Cache-Control", "private, max-age=5")
 	return c.JSON(http.StatusOK, out)
+}
+
+// reduced fills in what is on sale in each region.
+func (r *catalogueReply) reduced(c *catalog.Catalog, now time.Time) {
+	r.Badges, r.Reductions = map[string]map[string]catalog.ProductBadge{}, map[string]map[string]catalog.Badge{}
+	for i := range r.Regions {
+		g := &r.Regions[i]
+		badges, reductions := map[string]catalog.ProductBadge{}, map[string]catalog.Badge{}
+		for j := range c.Products {
+			p := &c.Products[j]
+			if b, ok := p.BadgeAt(g, now); ok {
+				badges[p.ID] = b
+			}
+			for k := range p.Variants {
+				price, sold := p.Variants[k].Prices[g.Currency]
+				if b, ok := price.BadgeAt(now, g.PriorPrice); ok && sold {
+					reductions[p.Variants[k].SKU] = b
+				}
+			}
+		}
+		r.Badges[g.ID], r.Reductions[g.ID] = badges, reductions
+	}
 }
 
 // withoutCosts leaves out what the shop pays for its goods.

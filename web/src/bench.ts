@@ -22,6 +22,8 @@ interface Frame {
   head?: string;
   say: string;
   when?: Record<string, string>;
+  put?: Line[];
+  item?: string;
 }
 
 const marks: Record<string, string> = { true: '●', false: '○', 'not known': '◌' };
@@ -96,6 +98,11 @@ export function bench(say: (text: string) => void) {
 
   const draw = (f: Frame) => {
     last = f;
+    if (f.put && at !== null) {
+      lines = f.put; // what is counted in pieces is moved by whole pieces
+      at = null;
+      sessionStorage.setItem(store, JSON.stringify(lines));
+    }
     frames.push(performance.now());
     if (frames.length > 600) frames.splice(0, 300);
     cartBox.innerHTML = f.cart;
@@ -202,9 +209,8 @@ export function bench(say: (text: string) => void) {
     return Math.max(1, Math.min(number('pieces'), 1 + Math.floor((x - number('left')) / pitch)));
   };
 
-  /** So many pieces of the item that the steps are about. */
-  const setPieces = (n: number) => {
-    const sku = svg()!.dataset.sku!;
+  /** So many pieces of the item that the drawing is about. */
+  const setPieces = (n: number, sku = svg()!.dataset.sku!) => {
     if (lines.some((l) => (l.sku === sku ? l.quantity === n : false))) return;
     if (!lines.some((l) => l.sku === sku)) lines = [...lines, { sku, quantity: n }];
     lines = lines.map((l) => (l.sku === sku ? { ...l, quantity: n } : l)).filter((l) => l.quantity > 0);
@@ -239,7 +245,7 @@ export function bench(say: (text: string) => void) {
         },
         () => {
           if (to === held.dataset.at) return held.removeAttribute('transform');
-          moveRung(rung, pieces ? 'count' : `thresholds.${pick('region').value}`, to);
+          moveRung(rung, pieces || s.dataset.counts !== undefined ? 'count' : `thresholds.${pick('region').value}`, to);
         },
       );
       return;
@@ -266,6 +272,12 @@ export function bench(say: (text: string) => void) {
       else if (e.key === 'End') setPieces(number('pieces'));
       else if (by[e.key]) setPieces(Math.max(1, have + by[e.key]));
       else return;
+      return e.preventDefault();
+    }
+    const item = last.item;
+    if (item && by[e.key]) {
+      const have = lines.find((l) => l.sku === item)?.quantity ?? 0;
+      setPieces(Math.max(0, have + by[e.key]), item);
       return e.preventDefault();
     }
     const now = at ?? last.counted;

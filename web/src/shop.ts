@@ -18,9 +18,11 @@ document.addEventListener('change', (e) => {
   const el = e.target as HTMLInputElement;
   if (!el.matches('#add [name=sku]')) return;
   document.getElementById('price')!.textContent = el.dataset.price ?? '';
-  const was = document.getElementById('was')!;
-  was.textContent = el.dataset.was ?? '';
-  was.hidden = !el.dataset.was;
+  for (const [id, text] of Object.entries({ was: el.dataset.was, badge: el.dataset.badge, prior: el.dataset.prior })) {
+    const part = document.getElementById(id)!;
+    (part.querySelector('[data-was]') ?? part).textContent = text ?? '';
+    part.hidden = !text;
+  }
   document.getElementById('prices')?.setAttribute('sku', el.value);
 });
 

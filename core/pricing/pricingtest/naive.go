@@ -96,7 +96,7 @@ func (n *naive) saves(r, line int, price int64) int64 {
 	var off int64
 	switch u.Form {
 	case pricing.PercentOff, pricing.Every:
-		off = share(u.Percent, price)
+		off = percentOff(&u, price)
 	case pricing.AmountOff:
 		off = min(u.Amount, price)
 	case pricing.FixedPrice:
@@ -106,6 +106,20 @@ func (n *naive) saves(r, line int, price int64) int64 {
 		return 0
 	}
 	return off
+}
+
+// percentOff is what a percentage takes off one unit, and its ending beyond that: the
+// first price down from what remains that ends so.
+func percentOff(u *pricing.Unit, price int64) int64 {
+	left := price - share(u.Percent, price)
+	if u.Ending.Every > 0 {
+		for p := left; p > 0; p-- {
+			if p%u.Ending.Every == u.Ending.At {
+				return price - p
+			}
+		}
+	}
+	return price - left
 }
 
 func (n *naive) floor(l pricing.Line, amount, qty int64, rate money.Rate) bool {

@@ -257,7 +257,9 @@ func (g *gen) reward(u *pricing.Unit) {
 	switch u.Form {
 	case pricing.PercentOff:
 		u.Percent = g.rate(100_000, 150_000, 250_000, 333_300, 500_000)
-		u.PerLine = g.one(4, "per line")
+		if u.PerLine = g.one(4, "per line"); !u.PerLine && g.one(4, "ends") {
+			u.Ending = money.Ending{Every: 10, At: g.num(0, 9, "ending")}
+		}
 	case pricing.AmountOff:
 		u.Amount = g.num(1, 15, "off")
 	case pricing.FixedPrice:
@@ -269,6 +271,9 @@ func (g *gen) reward(u *pricing.Unit) {
 		u.Pays = g.num(1, u.Size-1, "m")
 	case pricing.Every:
 		u.Size, u.Gets, u.Percent, u.Dearest = g.num(1, 2, "bought"), g.num(1, 2, "gets"), g.rate(500_000, 1_000_000), g.one(3, "dearest")
+		if g.one(4, "ends") {
+			u.Ending = money.Ending{Every: 10, At: g.num(0, 9, "ending")}
+		}
 	}
 	if u.Form >= pricing.SetPrice {
 		u.Pick = 0

@@ -125,7 +125,7 @@ func (s state) idle(r int) bool {
 		if !u.On[line] || price == 0 {
 			continue
 		}
-		if u.Form != pricing.PercentOff && u.Form != pricing.Every || share(u.Percent, price) > 0 {
+		if u.Form != pricing.PercentOff && u.Form != pricing.Every || percentOff(&u, price) > 0 {
 			return false
 		}
 	}

@@ -1,0 +1,141 @@
+package demo
+
+import (
+	"context"
+	"time"
+
+	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/internal/app"
+)
+
+// near are the regions that most of the demo's nudges are for.
+var near = []string{"home", "eu"}
+
+func euros(home, eu money.Minor) nudge.Amounts {
+	return nudge.Amounts{"home": {Minor: home, Currency: "EUR"}, "eu": {Minor: eu, Currency: "EUR"}}
+}
+
+func shelf(names ...string) catalog.Filter {
+	return catalog.Filter{Include: catalog.Selection{Collections: names}}
+}
+
+// said is a wording of the two sentences that matter most, in three languages.
+func said(en, enDone, de, deDone, pl, plDone string) nudge.Wording {
+	return nudge.Wording{
+		"en": {nudge.NotYet: en, nudge.Reached: enDone},
+		"de": {nudge.NotYet: de, nudge.Reached: deDone},
+		"pl": {nudge.NotYet: pl, nudge.Reached: plDone},
+	}
+}
+
+// usual is what most of the demo's nudges say.
+func usual() nudge.Wording {
+	return said(
+		"Add {to_add} and get {reward}.", "Yours: {reward}. {next_to_add} more for {next_reward}.",
+		"Noch {to_add}, dann: {reward}.", "Geschafft: {reward}. Mit {next_to_add} mehr: {next_reward}.",
+		"Dodaj {to_add} i masz: {reward}.", "Masz to: {reward}. Jeszcze {next_to_add} i dojdzie: {next_reward}.",
+	)
+}
+
+// of makes a nudge of the demo, with what they have in common.
+func of(name string, places []nudge.Placement, l nudge.Ladder) nudge.Definition {
+	return nudge.Definition{Version: nudge.Version, Name: name, Ladder: l, Placements: places, Audience: nudge.Audience{Regions: near}, Wording: usual()}
+}
+
+var (
+	inCart   = []nudge.Placement{nudge.CartDrawer, nudge.CartBlock}
+	atGoods  = []nudge.Placement{nudge.ProductBlock, nudge.CartDrawer, nudge.CartBlock}
+	allAbout = []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.CartBlock}
+)
+
+func tier(count int64, off money.Minor) nudge.Rung {
+	return nudge.Rung{Count: count, Rewards: []nudge.Reward{{Kind: nudge.UnitAmount, Amounts: euros(off, off)}}}
+}
+
+// liveToo are the nudges that are live besides the ladder and the code.
+func liveToo() []nudge.Definition {
+	stack := of("Notebooks by the stack", atGoods, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.SameProduct, Replacing: true, Scope: shelf("Notebooks"),
+		Rungs: []nudge.Rung{tier(3, 150), tier(6, 225), tier(12, 300)},
+	})
+	nibs := of("Three nibs for two", atGoods, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Scope: shelf("Nibs"), Rungs: []nudge.Rung{{Rewards: []nudge.Reward{{Kind: nudge.NForM, Size: 3, PayFor: 2}}}},
+	})
+	sampler := of("A sampler with a full basket", inCart, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: euros(13000, 16000), Rewards: []nudge.Reward{{Kind: nudge.Gift, Items: []nudge.Item{{SKU: "SET-QUAY"}, {SKU: "WINQUA-4"}}}}}},
+	})
+	sampler.Limits = nudge.Limits{Uses: 300}
+	return []nudge.Definition{stack, nibs, sampler}
+}
+
+// drafts are those that are still thought about.
+func drafts(now time.Time) []nudge.Definition {
+	small := catalog.Filter{Include: catalog.Selection{Collections: []string{"Inks"}, Options: []catalog.Option{{Name: "size", Value: "4 ml"}}}}
+	five := of("Five colours for a grey week", atGoods, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: small, Rungs: []nudge.Rung{{Rewards: []nudge.Reward{{Kind: nudge.SetPrice, Size: 5, Amounts: euros(1300, 1300)}}}},
+	})
+	blotter := of("Choose your blotter", allAbout, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: euros(9500, 12000), Rewards: []nudge.Reward{{Kind: nudge.GiftPick, Pick: 1, Items: []nudge.Item{{SKU: "BLOPAP-A5"}, {SKU: "BLOPAP-A4"}}}}}},
+	})
+	blotter.Beside.Group = "gifts"
+	tenth := of("Ten percent from ninety", allAbout, nudge.Ladder{
+		Basis: nudge.AfterUnit, Rungs: []nudge.Rung{{Thresholds: euros(9000, 11000), Rewards: []nudge.Reward{{Kind: nudge.OrderPercent, Percent: rate(100_000), Cap: euros(2500, 2500)}}}},
+	})
+	one, sixty := int64(1), int64(60)
+	back := of("Welcome back", allAbout, nudge.Ladder{
+		Basis: nudge.AfterUnit, Rungs: []nudge.Rung{{Thresholds: euros(4000, 5000), Rewards: []nudge.Reward{{Kind: nudge.OrderAmount, Amounts: euros(500, 500)}}}},
+	})
+	back.Audience.When = &audience.Condition{All: []audience.Condition{{Orders: &audience.Count{Least: &one}}, {Since: &audience.Count{Least: &sixty}}}}
+	back.Limits.PerShopper = 1
+	reams := of("Paper by the kilo", inCart, nudge.Ladder{
+		Basis: nudge.AfterOrder, Measure: nudge.Weight, Scope: shelf("Paper"),
+		Rungs: []nudge.Rung{
+			{Count: 3000, Rewards: []nudge.Reward{{Kind: nudge.ShippingFlat, Methods: []string{"standard"}, Amounts: euros(390, 590)}}},
+			{Count: 5000, Rewards: []nudge.Reward{{Kind: nudge.FreeShipping, Methods: []string{"standard"}}}},
+		},
+	})
+	bottle := catalog.Filter{Include: catalog.Selection{Collections: []string{"Inks"}, Options: []catalog.Option{{Name: "size", Value: "30 ml"}}}}
+	pen := of("A bottle with every pen", atGoods, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: shelf("Fountain pens"),
+		Rungs: []nudge.Rung{{Rewards: []nudge.Reward{{Kind: nudge.Every, Size: 1, Get: 1, Percent: rate(500_000), On: &bottle}}}},
+	})
+	pen.Wording["en"][nudge.Waiting] = "With your pen: {reward}. Choose a bottle."
+	pen.Wording["de"][nudge.Waiting] = "Zu deinem Füller: {reward}. Such dir ein Glas aus."
+	mixed := of("Three colours, one parcel", allAbout, nudge.Ladder{
+		Basis: nudge.AfterOrder, Measure: nudge.Distinct, Scope: shelf("Inks"),
+		Rungs: []nudge.Rung{{Count: 3, Rewards: []nudge.Reward{{Kind: nudge.FreeShipping, Methods: []string{"standard"}}}}},
+	})
+	friday := of("Samplers for the weekend", atGoods, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: shelf("Samplers"),
+		Rungs: []nudge.Rung{{Count: 2, Rewards: []nudge.Reward{{Kind: nudge.UnitPercent, Percent: rate(150_000), Endings: euros(90, 90)}}}},
+	})
+	from := now.AddDate(0, 0, 8).Truncate(24 * time.Hour).Add(8 * time.Hour)
+	until := from.AddDate(0, 0, 3)
+	friday.Schedule = nudge.Schedule{From: &from, Until: &until}
+	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday}
+}
+
+func nudges(ctx context.Context, a *app.App) error {
+	japan := nudge.Starts()[0].Build(Regions(), nil)
+	japan.Name = "Parcels to Japan"
+	japan.Audience.Regions = []string{"jp"}
+	japan.Ladder.Rungs[0].Thresholds = nudge.Amounts{"jp": {Minor: 12000, Currency: "JPY"}}
+	for _, d := range append([]nudge.Definition{winter(), harbour()}, liveToo()...) {
+		n, err := a.Create(ctx, Shop, "Ilse Marrin", d)
+		if err != nil {
+			return err
+		}
+		if _, err := a.Publish(ctx, Shop, n.ID, "Ilse Marrin", n.DraftVersion); err != nil {
+			return err
+		}
+	}
+	for _, d := range append([]nudge.Definition{japan}, drafts(a.Now())...) {
+		if _, err := a.Create(ctx, Shop, "Ilse Marrin", d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
