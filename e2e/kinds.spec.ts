@@ -49,8 +49,13 @@ const begun: string[] = [];
 let paused: string[] = [];
 
 test.afterEach(async ({ page }) => {
-  await pauseAll(page);
-  await resume(page, paused);
+  if (page.url() === 'about:blank') return;
+  await signIn(page);
+  const were = new Set([...paused, ...(await pauseAll(page))]);
+  await resume(
+    page,
+    [...were].filter((name) => !begun.includes(name)),
+  );
   paused = [];
 });
 
@@ -325,7 +330,6 @@ test('a ladder, a gift, a break, a set and a code at once: shop, rehearsal, API 
   await page.getByRole('button', { name: 'Publish revision 1' }).click();
   await expect(page.getByText('Revision 1 is published.')).toBeVisible();
   begun.push('Five colours for a grey week');
-  paused = ['Winter ladder', 'Harbour code', 'Notebooks by the stack', 'Three nibs for two', 'A sampler with a full basket'];
   const file = shopFile();
   const shop = await playwright.request.newContext({ baseURL: lindquill });
   const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer sk_lindquill_demo' } });
@@ -417,4 +421,104 @@ test('a sale price: planned, seen, in force, in an order, and back', async ({ pa
     await shop.goto(`${lindquill}/products/sampler-quay`);
     await expect(shop.locator('#price')).toHaveText(usual, soon);
   }).toPass({ timeout: 20_000 });
+});
+
+test('a long visit: nothing doubles, comes back or contradicts itself', async ({ page, context }) => {
+  test.setTimeout(180_000);
+  await signIn(page);
+  const file = shopFile();
+  const shop = page;
+  const main = shop.getByRole('main');
+  const gift = main.getByText('a gift', { exact: true });
+  await shop.goto(lindquill);
+
+  // Ten products, each put in and the drawer closed; a reload leaves it closed.
+  const visited = [
+    'harbour-blue',
+    'oyster-grey',
+    'beacon-red',
+    'tar-black',
+    'kelp-green',
+    'dusk-violet',
+    'dunlin-a5',
+    'clothbound-a5',
+    'plover',
+    'sampler-night',
+  ];
+  for (const product of visited) {
+    await shop.goto(`${lindquill}/products/${product}`);
+    await shop.getByRole('button', { name: 'Add to cart' }).click();
+    await drawer(shop).getByRole('button', { name: 'Close' }).click();
+    await expect(drawer(shop)).toBeHidden();
+    await shop.reload();
+    await expect(drawer(shop)).toBeHidden();
+  }
+  await shop.goBack();
+  await shop.goForward();
+  await expect(drawer(shop)).toBeHidden();
+
+  /** What is in the cart, as its page says. */
+  const lines = async () =>
+    main.locator('.basket-acts form').evaluateAll((forms) =>
+      forms
+        .map((f) => new FormData(f as HTMLFormElement))
+        .filter((f) => f.get('quantity') !== '0' && f.has('sku') && !f.has('nudge'))
+        .map((f) => ({ sku: String(f.get('sku')), quantity: Number(f.get('quantity')) })),
+    );
+  const consistent = async () => {
+    await shop.goto(`${lindquill}/cart`);
+    await shop.waitForTimeout(600);
+    const cart = await lines();
+    const now = decided({ lines: cart }, {}, file);
+    await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(now.to_pay));
+    expect(await gift.count()).toBe(now.gifts.filter((g) => g.items?.length).length);
+    const hints = await main
+      .locator('agonal-line')
+      .evaluateAll((all) => all.map((e) => ({ sku: e.getAttribute('sku')!, text: e.shadowRoot?.textContent ?? '' })).filter((h) => h.text));
+    for (const h of hints) {
+      const add = Number(h.text.match(/^(\d+) more/)![1]);
+      const then = decided({ lines: cart.map((l) => (l.sku === h.sku ? { ...l, quantity: l.quantity + add } : l)) }, {}, file);
+      const more = then.to_pay - now.to_pay;
+      expect(h.text).toContain(more === 0 ? 'costs you nothing' : `${euros(Math.abs(more))} ${more < 0 ? 'less' : 'more'}`);
+    }
+    return hints.length;
+  };
+  await consistent();
+  let hints = 0;
+  for (const [product, n] of [
+    ['Dunlin A5', '2'],
+    ['Dunlin A5', '5'],
+    ['Clothbound A5', '2'],
+    ['Plover', '0'],
+    ['Plover', ''],
+    ['Dunlin A5', '6'],
+  ]) {
+    const field = main.getByLabel(new RegExp(`^Quantity of ${product}`));
+    if (n && (await field.count())) {
+      await field.fill(n);
+      await field.press('Enter');
+    }
+    hints += await consistent();
+  }
+  expect(hints).toBeGreaterThan(2);
+
+  // Enough for the gift; a second tab and another country neither double nor keep it.
+  await main.getByLabel(/^Quantity of Harbour Blue/).fill('9');
+  await shop.keyboard.press('Enter');
+  await expect(gift).toHaveCount(1);
+  const second = await context.newPage();
+  await second.goto(`${lindquill}/cart`);
+  await expect(second.getByRole('main').getByText('a gift', { exact: true })).toHaveCount(1);
+  await second.getByLabel('Deliver to').selectOption('Japan');
+  await expect(second.getByRole('main').getByText('a gift', { exact: true })).toHaveCount(0);
+  await shop.reload();
+  await expect(gift).toHaveCount(0);
+  await shop.getByLabel('Deliver to').selectOption('Germany');
+  await expect(gift).toHaveCount(1);
+  await main.getByRole('button', { name: /^Remove: / }).click();
+  await expect(main.getByText('You took your gift out')).toBeVisible();
+  for (const path of ['/', '/products/harbour-blue', '/cart']) await shop.goto(lindquill + path);
+  await expect(gift).toHaveCount(0);
+  await second.reload();
+  await expect(second.getByRole('main').getByText('a gift', { exact: true })).toHaveCount(0);
 });

@@ -47,8 +47,13 @@ shots('merchant', {}, async (page, shot) => {
   await shot('settings');
   await page.goto(merchant('shop/connection'));
   await shot('connection');
-  await page.goto(`${agonal}/gallery`);
-  await page.screenshot({ path: `${folder}/gallery.png`, fullPage: true });
+  await page.goto(merchant('nudges/notebooks-by-the-stack'));
+  const pieces = page.getByRole('slider', { name: /^Pieces of/ });
+  await pieces.focus();
+  for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowRight');
+  await shot('workbench-pieces');
+  await page.goto(merchant('shop/sales?percent=15&from=2030-12-02T09:00&until=2030-12-09T20:00&scope.include.collections=Fountain pens&ending.EUR=0.90'));
+  await shot('sales');
 });
 shots('a new merchant', {}, async (page, shot) => {
   await page.goto(`${agonal}/account/new`);
@@ -82,6 +87,8 @@ shots('shop', {}, async (page, shot) => {
   await shot('shop-checkout');
 });
 shots('shop, on a phone', phone, async (page, shot) => {
-  await page.goto(`${lindquill}/products/brine`);
+  await putIn(page, 'dunlin-a5', 'dotted', 5);
+  await page.goto(`${lindquill}/products/dunlin-a5`);
+  await page.getByRole('row', { name: /12 and more/ }).scrollIntoViewIfNeeded();
   await shot('shop-phone');
 });

@@ -25,6 +25,9 @@ go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk 
   /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
     for (i = 3; i < NF; i++) { if ($(i+1) == "agonal/s") printf "http.agonal.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "bare/s") printf "http.bare.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "%-of-bare") printf "http.share_of_bare.%s %.0f %%\n", a[2], $i } }'
 go test ./internal/app -run '^$' -bench Import -benchtime 3x | awk '/^BenchmarkImport/ { printf "import.20000_variants %.2f s\n", $3 / 1e9 }'
+go test ./internal/merchant -run '^$' -bench Pages -benchtime 30x | awk '
+  /^BenchmarkPages\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
+    for (i = 3; i < NF; i++) if ($(i+1) == "median-ms") printf "page.median.%s %.1f ms\n", a[2], $i }'
 db_stop
 trap - EXIT
 ONLY=browser E2E_ARGS="bench.spec.ts -g dragging" ./scripts/test.sh 2>/dev/null | grep '^bench\.' | sed 's/^bench\.frames_per_second/workbench.frames_decided_and_drawn/'

@@ -2,6 +2,7 @@ package checks
 
 import (
 	"slices"
+	"strings"
 	"sync"
 
 	"golang.org/x/text/collate"
@@ -83,8 +84,10 @@ func PlacementName(p nudge.Placement) string {
 		return "cart drawer"
 	case nudge.CartBlock:
 		return "cart page"
+	case nudge.Launcher:
+		return "corner mark"
 	}
-	return string(p)
+	return strings.ReplaceAll(string(p), "_", " ")
 }
 
 // PageName says a kind of page in words.

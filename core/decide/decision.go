@@ -361,7 +361,8 @@ type Progress struct {
 type Mark struct {
 	At      int64  `json:"at"`
 	Reached bool   `json:"reached"`
-	Label   string `json:"label"`
+	Label   string `json:"label"` // what it gives
+	Goal    string `json:"goal"`  // its goal, in words
 }
 
 // Step is one step of the trace: a figure, how it comes about, and the same in

@@ -134,7 +134,7 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 	top := o.Rungs[len(o.Rungs)-1]
 	p := Progress{Most: top.Threshold, Value: min(top.Counted, top.Threshold), Marks: make([]Mark, 0, len(o.Rungs))}
 	for _, r := range o.Rungs {
-		p.Marks = append(p.Marks, Mark{At: r.Threshold, Reached: r.State == RungReached, Label: r.Reward})
+		p.Marks = append(p.Marks, Mark{At: r.Threshold, Reached: r.State == RungReached, Label: r.Reward, Goal: w.amount(r.Measure, r.Threshold, w.tongue.Language)})
 	}
 	of, ok := partOf[w.tongue.Language]
 	if !ok {

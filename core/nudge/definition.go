@@ -230,7 +230,7 @@ var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Dialog
 
 // Embedded lists the placements that the embed draws by itself; the others are for
 // a store that draws them from a decision.
-var Embedded = Placements[:4]
+var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Launcher}
 
 // Look is how the nudge is drawn, by names that the embed knows.
 type Look struct {
@@ -259,6 +259,7 @@ const (
 	BarRule  Bar = "rule"  // a ruled scale with a mark for each rung
 	BarSolid Bar = "solid" // a plain bar
 	BarNone  Bar = "none"  // words only
+	BarSteps Bar = "steps" // a list of the rungs, each with its goal
 )
 
 // State is which sentence of the wording is due.

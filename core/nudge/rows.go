@@ -138,6 +138,8 @@ func (l Look) Text() string {
 		return tone + ", plain bar"
 	case BarNone:
 		return tone + ", words only"
+	case BarSteps:
+		return tone + ", a list of steps"
 	}
 	return tone + ", bar with marks"
 }

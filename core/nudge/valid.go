@@ -284,8 +284,8 @@ func (d Definition) validLook() error {
 	if !slices.Contains([]Tone{"", ToneInk, TonePaper, ToneAccent}, d.Look.Tone) {
 		return FieldError{"look.tone", "must be ink, paper or accent"}
 	}
-	if !slices.Contains([]Bar{"", BarRule, BarSolid, BarNone}, d.Look.Bar) {
-		return FieldError{"look.bar", "must be rule, solid or none"}
+	if !slices.Contains([]Bar{"", BarRule, BarSolid, BarNone, BarSteps}, d.Look.Bar) {
+		return FieldError{"look.bar", "must be rule, solid, none or steps"}
 	}
 	return nil
 }

@@ -342,7 +342,7 @@ func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 
 // moment is a page as it is asked about, with the places it has.
 func (v *visit) moment(page decide.Page) decide.Moment {
-	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer}
+	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.Launcher}
 	switch page.Kind {
 	case nudge.ProductPage:
 		places = append(places, nudge.ProductBlock)

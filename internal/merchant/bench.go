@@ -490,13 +490,16 @@ func (v *benchView) wording(want string) {
 	}
 }
 
+// noPlaces is a page that shows next to nothing: which of the nudges would show is not asked.
+var noPlaces = []nudge.Placement{nudge.AfterBuy}
+
 // samples shows each sentence with what it would say about the first cart.
 func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	value := map[nudge.Placeholder]string{}
 	if snap, err := s.drafts.get(shop, n); err == nil && v.Region.ID != "" {
 		var lines []decide.CartLine
 		if json.Unmarshal([]byte(firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())), &lines) == nil {
-			d, err := decide.Decide(snap, decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language}})
+			d, err := decide.Decide(snap, decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language, Placements: noPlaces}})
 			if err == nil {
 				v.sampleValues(d, value)
 			}

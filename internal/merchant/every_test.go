@@ -179,7 +179,7 @@ func (b *browser) keeps(a *app.App, c *cases.Case, d nudge.Definition, controls 
 	return saved
 }
 
-func asJSON(t *testing.T, d nudge.Definition) []byte {
+func asJSON(t testing.TB, d nudge.Definition) []byte {
 	t.Helper()
 	out, err := json.MarshalIndent(d, "", " ")
 	require.NoError(t, err)

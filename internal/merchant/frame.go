@@ -299,9 +299,9 @@ func (s *server) part(page, part string, data any) (string, error) {
 
 // placesOn are the placements that a page of the preview has.
 var placesOn = map[nudge.Page][]nudge.Placement{
-	nudge.ProductPage:    {nudge.TopBar, nudge.ProductBlock},
-	nudge.HomePage:       {nudge.TopBar},
-	nudge.CollectionPage: {nudge.TopBar},
+	nudge.ProductPage:    {nudge.TopBar, nudge.ProductBlock, nudge.Launcher},
+	nudge.HomePage:       {nudge.TopBar, nudge.Launcher},
+	nudge.CollectionPage: {nudge.TopBar, nudge.Launcher},
 	nudge.CartPage:       {nudge.TopBar, nudge.CartBlock},
 	nudge.CheckoutPage:   {nudge.TopBar},
 	drawerPage:           {nudge.CartDrawer},

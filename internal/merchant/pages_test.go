@@ -24,7 +24,7 @@ import (
 
 // browser is a person at a browser: cookies, and the token of the last page.
 type browser struct {
-	t    *testing.T
+	t    testing.TB
 	base string
 	http *http.Client
 	csrf string
@@ -32,7 +32,7 @@ type browser struct {
 
 var tokenIn = regexp.MustCompile(`name="csrf" value="([^"]+)"`)
 
-func start(t *testing.T) (*app.App, func(email string) *browser) {
+func start(t testing.TB) (*app.App, func(email string) *browser) {
 	a := storetest.Demo(t)
 	e := echo.New()
 	require.NoError(t, merchant.Mount(e, a, merchant.Config{Templates: web.Templates(), Dist: web.Dist(), Gallery: true}))

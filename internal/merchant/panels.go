@@ -170,6 +170,7 @@ func (w drawer) look(p *panel, d *nudge.Definition) {
 			{Value: "rule", Name: "A bar with a mark for each rung"},
 			{Value: "solid", Name: "A plain bar"},
 			{Value: "none", Name: "Words only"},
+			{Value: "steps", Name: "A list of steps, each with its goal"},
 		}),
 	}
 }

@@ -13,6 +13,7 @@ interface Mark {
   at: Minor;
   reached: boolean;
   label: string;
+  goal: string;
 }
 interface Said {
   nudge: string;
@@ -135,7 +136,7 @@ interface Drawn extends HTMLElement {
   addEventListener('pagehide', flush);
 
   // Only what this page has a place for is asked for.
-  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page'];
+  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'launcher'];
   let asked: string[] = [];
   const placesHere = () => {
     const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement).map((e) => e.getAttribute('place') ?? ''))];
@@ -184,6 +185,15 @@ interface Drawn extends HTMLElement {
     .reached .fill { background: var(--agonal-done, #5fc0a8) } .paper.reached .fill { background: var(--agonal-done-paper, #0e5a56) }
     i { position: absolute; top: -2px; width: 2px; height: 12px; margin-left: -2px; background: currentColor }
     .solid i { display: none }
+    .marks { list-style: none; margin: 0; padding: 0; display: grid; gap: 3px }
+    .marks li { display: flex; gap: .6em } .marks li::before { content: '○'; width: 1.1em; flex: none } .marks .done::before { content: '✓'; color: var(--agonal-done, #5fc0a8) }
+    .paper .marks .done::before { color: var(--agonal-done-paper, #0e5a56) } .accent .marks .done::before { color: inherit }
+    .marks span { margin-left: auto; font-variant-numeric: tabular-nums }
+    :host([place=launcher]) { position: fixed; z-index: 40; left: 16px; bottom: 16px; width: auto; container-type: normal }
+    .round { width: 52px; height: 52px; padding: 0; border-radius: 50%; background: conic-gradient(var(--agonal-fill, #f0c35a) var(--share, 0%), color-mix(in srgb, var(--agonal-text, #fff) 35%, var(--agonal-ground, #1b2a4a)) 0); display: grid; place-items: center; box-shadow: 0 2px 10px #0004 }
+    .round::after { content: '%'; width: 40px; height: 40px; border-radius: 50%; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); display: grid; place-items: center; font-weight: 700 }
+    .reached.round::after { content: '✓' }
+    .round + .n { position: absolute; left: 0; bottom: 62px; width: min(300px, calc(100vw - 32px)) } .round[aria-expanded=false] + .n { display: none }
     [hidden] { display: none }
     .prices { width: 100%; border-collapse: collapse; font: inherit }
     .prices td { padding: 6px 8px; border-top: 1px solid color-mix(in srgb, currentColor 25%, transparent); text-align: left }
@@ -203,6 +213,15 @@ interface Drawn extends HTMLElement {
     b.textContent = text;
     b.addEventListener('click', () => from.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add } })));
     return b;
+  };
+
+  const step = (m: Mark) => {
+    const li = document.createElement('li');
+    if (m.reached) li.className = 'done';
+    const goal = document.createElement('span');
+    goal.textContent = m.goal;
+    li.append(m.label, goal);
+    return li;
   };
 
   class NudgeElement extends HTMLElement {
@@ -256,8 +275,9 @@ interface Drawn extends HTMLElement {
         return;
       }
       if (!this.body) {
-        this.root.innerHTML = `<div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div><table class="prices"></table></div>`;
+        this.root.innerHTML = `<div part="nudge"><p role="status" aria-live="polite"></p><div class="bar" role="progressbar" aria-valuemin="0"><div class="fill"></div></div><ol class="marks"></ol><table class="prices"></table></div>`;
         this.body = this.root.querySelector('div')!;
+        if (this.getAttribute('place') === 'launcher') this.launch();
       }
       const look = s.look.bar ?? 'rule';
       const rows = this.getAttribute('place') === 'product_block' ? this.rows(s) : undefined;
@@ -277,7 +297,7 @@ interface Drawn extends HTMLElement {
       }
       const bar = this.body.querySelector<HTMLElement>('.bar')!;
       const { value, most, marks, text } = s.progress;
-      bar.hidden = look === 'none' || most <= 0 || !!rows;
+      bar.hidden = look === 'none' || look === 'steps' || most <= 0 || !!rows;
       bar.style.display = bar.hidden ? 'none' : '';
       bar.setAttribute('aria-valuemax', String(most));
       bar.setAttribute('aria-valuenow', String(value));
@@ -285,6 +305,16 @@ interface Drawn extends HTMLElement {
       bar.setAttribute('aria-label', s.text);
       const share = (m: Minor) => (most > 0 ? Math.min(100, (100 * m) / most) : 100);
       bar.querySelector<HTMLElement>('.fill')!.style.width = `${share(value)}%`;
+      const list = this.body.querySelector('ol')!;
+      list.hidden = look !== 'steps' || !!rows;
+      list.lang = s.language;
+      list.replaceChildren(...(list.hidden ? [] : marks.map(step)));
+      const round = this.root.querySelector<HTMLElement>('.round');
+      if (round) {
+        round.className = `round ${s.state}`;
+        round.style.setProperty('--share', `${share(value)}%`);
+        round.setAttribute('aria-label', s.text);
+      }
       bar.querySelectorAll('i').forEach((x) => x.remove());
       for (const m of marks) {
         const tick = document.createElement('i');
@@ -295,6 +325,15 @@ interface Drawn extends HTMLElement {
         this.watch.disconnect();
         this.watch.observe(this);
       }
+    }
+    /** A small mark at the edge of the page opens what the nudge says. */
+    private launch() {
+      const b = document.createElement('button');
+      b.type = 'button';
+      b.className = 'round';
+      b.setAttribute('aria-expanded', 'false');
+      b.addEventListener('click', () => b.setAttribute('aria-expanded', String(b.getAttribute('aria-expanded') === 'false')));
+      this.body!.before(b);
     }
     /** The prices of the variant that is chosen, else of the first. */
     private rows(s: Said) {
