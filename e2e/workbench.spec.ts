@@ -433,7 +433,7 @@ test('a rung gives something more, and rows leave the line of what is as usual',
   await page.getByRole('option', { name: /quay/i }).first().click();
   await panel(page).getByLabel('How many', { exact: true }).fill('2');
   await save(page);
-  await expect(page.getByLabel(/^Reward 2 of rung 1: 2 × .*Quay.* is a gift/)).toBeVisible();
+  await expect(page.getByLabel(/^Reward 2 of rung 1: 2 × .*Quay.* are a gift/)).toBeVisible();
   await page.getByLabel(/^Reward 2 of rung 1/).click();
   await panel(page).getByRole('button', { name: 'Remove this reward' }).click();
   await expect(page.getByLabel(/^Reward of rung 1: standard shipping is free/)).toBeVisible();
@@ -458,4 +458,24 @@ test('a rung gives something more, and rows leave the line of what is as usual',
   await page.getByLabel(/^What counts: /).click();
   await expect(panel(page).getByText(/^Counts \d+ variants in Home today/)).toBeVisible();
   await throwAway(page);
+});
+
+test('the preview finds a cart for each state of a nudge', async ({ page }) => {
+  await page.goto(shop('nudges/winter-ladder'));
+  const state = page.getByLabel(/^\s*with/);
+  for (const [which, said] of [
+    ['a cart that has not reached it', 'Add €30.00 and get free standard shipping.'],
+    ['a cart that is one step away', 'Just €3.00 more: free standard shipping.'],
+    ['a cart that has reached it', 'Yours: express for at most €4.90.'],
+    ['a cart that has lost it again', 'Add €3.00 to have free standard shipping back.'],
+  ]) {
+    await state.selectOption(which);
+    await expect(preview(page)).toContainText(said);
+  }
+  await page
+    .getByRole('button', { name: /^One more of/ })
+    .first()
+    .click(); // the cart itself counts again
+  await expect(state).toHaveValue('');
+  await expect(preview(page)).not.toContainText('back');
 });

@@ -202,8 +202,8 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 			req = w.req.WithPieces("", it.Variant.SKU, row.From)
 			req.Cart.Lines = w.apart(t, it, req.Cart.Lines)
 		}
-		d, err := Price(w.s, req)
-		if err != nil {
+		d, ok := w.priced(req)
+		if !ok {
 			return false
 		}
 		for i := range d.Lines {
@@ -262,9 +262,9 @@ func (w *work) hints(t *taking, d *Decision, said *Said, words nudge.PieceWords)
 			continue
 		}
 		asked[together] = true
-		then, err := Price(w.s, w.req.WithPieces(l.ID, l.SKU, l.Quantity+lacks))
-		if err != nil {
-			continue
+		then, ok := w.priced(w.req.WithPieces(l.ID, l.SKU, l.Quantity+lacks))
+		if !ok {
+			continue // nothing is said that is not certain
 		}
 		h := Hint{ID: l.ID, SKU: l.SKU, Add: lacks, More: then.ToPay - d.ToPay, Act: words.Put(lacks)}
 		h.Was, h.Each = dearestOn(d.Lines, l), dearestOn(then.Lines, l)

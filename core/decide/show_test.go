@@ -147,7 +147,7 @@ func TestProgressIsAScaleWithAMarkForEachRung(t *testing.T) {
 	d := must(t, spoken(t, nil), euros(70))
 	p := d.In(nudge.TopBar)[0].Progress
 	assert.Equal(t, decide.Progress{Value: 7000, Most: 9500, Text: "€70.00 of €95.00", Marks: []decide.Mark{
-		{At: 6000, Reached: true, Label: "free standard shipping"}, {At: 9500, Label: "express for at most €4.90"},
+		{At: 6000, Reached: true, Label: "free standard shipping", Goal: "€60.00"}, {At: 9500, Label: "express for at most €4.90", Goal: "€95.00"},
 	}}, p)
 	full := must(t, spoken(t, nil), euros(300)).In(nudge.TopBar)[0].Progress
 	assert.Equal(t, full.Most, full.Value, "never beyond its end")

@@ -304,7 +304,11 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 	case OrderAmount:
 		text = total + amount(r.Amounts) + " less"
 	case Gift:
-		text = r.items(v, " or ") + " is " + r.giftPrice(percent)
+		are := " is "
+		if len(r.Items) == 1 && r.Items[0].Many() > 1 {
+			are = " are "
+		}
+		text = r.items(v, " or ") + are + r.giftPrice(percent)
 	case GiftPick:
 		text = fmt.Sprintf("%d of %s is ", r.Pick, r.items(v, " or ")) + r.giftPrice(percent)
 	default:

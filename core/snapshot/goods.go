@@ -59,21 +59,24 @@ func checkPrice(at string, d *nudge.Definition, r *nudge.Reward, cat *catalog.Ca
 	if r.On != nil {
 		scope = r.On
 	}
+	n := max(1, r.Size)
 	dearest, any := money.Minor(0), false
 	for i := range cat.Products {
 		p := &cat.Products[i]
 		for j := range p.Variants {
 			it := catalog.Item{Product: p, Variant: &p.Variants[j]}
 			v, sold := it.Variant.Prices[region.Currency]
-			if !sold {
+			if !sold || any && v.Price <= dearest {
 				continue
 			}
 			if facts := catalog.FactsOf(it, v, region.ID); scope.Matches(&facts) {
-				dearest, any = max(dearest, v.Price), true
+				if dearest, any = v.Price, true; dearest*n > price.Minor {
+					return nil // something is cheaper by it
+				}
 			}
 		}
 	}
-	if n := max(1, r.Size); any && price.Minor >= dearest*n {
+	if any && price.Minor >= dearest*n {
 		return nudge.FieldError{Field: at + ".amounts." + region.ID, Why: fmt.Sprintf("%s is no less than %s, the most that %d of its goods cost", price, money.Amount{Minor: dearest * n, Currency: region.Currency}, n)}
 	}
 	return nil

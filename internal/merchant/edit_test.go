@@ -139,8 +139,10 @@ func TestRungsMustRiseWhereTheyAreTyped(t *testing.T) {
 }
 
 // frame asks for one state of the workbench.
-func (b *browser) frame(body string) (int, map[string]any) {
-	r, err := http.NewRequest(http.MethodPost, b.base+"/s/lindquill/nudges/winter-ladder/frame", strings.NewReader(body))
+func (b *browser) frame(body string) (int, map[string]any) { return b.frameOf("winter-ladder", body) }
+
+func (b *browser) frameOf(id, body string) (int, map[string]any) {
+	r, err := http.NewRequest(http.MethodPost, b.base+"/s/lindquill/nudges/"+id+"/frame", strings.NewReader(body))
 	require.NoError(b.t, err)
 	r.Header.Set("X-CSRF-Token", b.csrf)
 	status, text := b.read(b.http.Do(r))
@@ -243,5 +245,26 @@ func TestPublishingWhatCannotBeKeptSaysWhy(t *testing.T) {
 func TestReasonsAreWords(t *testing.T) {
 	for _, r := range []decide.Reason{decide.OutsideSchedule, decide.OutsideRegion, decide.CodeMissing, decide.OutsidePage, decide.NoThreshold, decide.Dismissed, decide.HiddenReached, decide.BetterInPlace, decide.NoWords, decide.AnotherShows, decide.NoPlace, decide.NothingToAdd} {
 		assert.Contains(t, decide.Explain(r), " ", r)
+	}
+}
+
+// The workbench finds a cart for each state that a nudge can have, and decides it.
+func TestTheWorkbenchFindsACartForEachState(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	for _, id := range []string{"winter-ladder", "ten-percent-from-ninety", "notebooks-by-the-stack", "five-colours-for-a-grey-week", "three-colours-one-parcel", "paper-by-the-kilo"} {
+		for _, state := range []nudge.State{nudge.NotYet, nudge.OneStep, nudge.Reached, nudge.Lost} {
+			if id == "paper-by-the-kilo" && state == nudge.OneStep {
+				continue // a sheet of paper is heavier than the last step
+			}
+			status, reply := b.frameOf(id, `{"lines":[{"sku":"HARBLU-30","quantity":1}],"region":"home","page":"cart","language":"en","state":"`+string(state)+`"}`)
+			require.Equal(t, 200, status, id)
+			for _, n := range reply["decision"].(map[string]any)["nudges"].([]any) {
+				if o := n.(map[string]any); o["nudge"] == id {
+					assert.Equal(t, string(state), o["state"], id)
+				}
+			}
+			assert.NotContains(t, reply["say"], "No such cart was found", id)
+		}
 	}
 }

@@ -66,6 +66,7 @@ type frameRequest struct {
 	Page     nudge.Page        `json:"page"`
 	Language string            `json:"language"`
 	Shopper  string            `json:"shopper"` // one of shoppers
+	State    nudge.State       `json:"state"`   // find a cart in which the nudge has it; empty: the cart as it is
 	// The axis as it is drawn: its end, and the room there is for it.
 	Most  money.Minor `json:"most"`
 	Wide  int         `json:"wide"`
@@ -164,6 +165,16 @@ func (s *server) frame(c *echo.Context) error {
 	m := measuredBy(&n.Draft, region, h.shop.Locale)
 	counted := countedBy(base, n.ID)
 	var put []decide.CartLine
+	if f.State != "" {
+		put = cartFor(snap.Catalog(), &req, &n, m, region, f.State, &f.At)
+		if put != nil {
+			f.At, req.Cart.Lines = nil, put
+		}
+		if base, err = decide.Decide(snap, req); err != nil {
+			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
+		}
+		counted = countedBy(base, n.ID)
+	}
 	d, alone := base, false
 	if f.At != nil && *f.At != counted {
 		switch x := *f.At; {
@@ -188,7 +199,19 @@ func (s *server) frame(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
+	if f.State != "" && stateOf(d, n.ID) != f.State {
+		// The reward may take more than its goal: what lasts is what is added.
+		if l := nextMissing(d, n.ID); l != nil && f.State == nudge.Reached && m.of == nudge.Value && !n.Draft.ByPiece() {
+			req.Cart.Lines, req.Added, alone = f.Lines, &decide.Added{Nudge: n.ID, Price: min(countedBy(d, n.ID)-countedBy(base, n.ID)+*l, money.Most/100)}, false
+			if better, err := decide.Decide(snap, req); err == nil {
+				d = better
+			}
+		}
+	}
 	out := frameReply{When: when, Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
+	if is := stateOf(d, n.ID); f.State != "" && is != f.State {
+		out.Say = "No such cart was found: here it is “" + checks.StateName(is) + "”. " + out.Say
+	}
 	box := axisBox{f.Wide, f.Scale}.fit()
 	switch {
 	case n.Draft.ByPiece():
@@ -202,7 +225,7 @@ func (s *server) frame(c *echo.Context) error {
 			}
 		}
 	}
-	if put != nil {
+	if put != nil && f.State == "" {
 		out.Put = &put
 	}
 	if m.of != nudge.Value && m.of != nudge.Distinct {
@@ -392,6 +415,58 @@ func nextMissing(d decide.Decision, id string) *int64 {
 		}
 	}
 	return nil
+}
+
+// stateOf is the state of a nudge in a decision; empty: it has none.
+func stateOf(d decide.Decision, id string) nudge.State {
+	for _, n := range d.Nudges {
+		if n.Nudge == id {
+			return n.State
+		}
+	}
+	return ""
+}
+
+// cartFor looks for a cart in which a nudge has a state: it sets the value to have (at), or
+// returns lines where pieces are counted. Lost again is what was reached in this visit.
+func cartFor(cat *catalog.Catalog, req *decide.Request, n *store.Nudge, m measured, r catalog.Region, want nudge.State, at **int64) []decide.CartLine {
+	d := &n.Draft
+	first, last := &d.Ladder.Rungs[0], &d.Ladder.Rungs[len(d.Ladder.Rungs)-1]
+	goal, _ := m.goal(first)
+	top, _ := m.goal(last)
+	pieces := d.ByPiece() && goal == 0
+	if pieces {
+		goal = max(first.Rewards[0].Size, 1)
+		top = goal
+	}
+	target := map[nudge.State]int64{nudge.NotYet: goal / 2, nudge.OneStep: goal - max(goal/20, 1), nudge.Lost: goal - max(goal/20, 1), nudge.Reached: top}[want]
+	req.Visit = decide.Visit{}
+	for i := range d.Ladder.Rungs {
+		if want == nudge.Lost {
+			req.Visit.Reached = append(req.Visit.Reached, decide.RungRef{Nudge: n.ID, Rung: i})
+		}
+	}
+	if m.of == nudge.Value && !d.ByPiece() {
+		*at = &target
+		return nil
+	}
+	if !pieces && m.of == nudge.Distinct {
+		req.Cart.Lines = nil
+		return linesFor(cat, *req, d, r, target)
+	}
+	it, _ := stepItem(cat, *req, &d.Ladder.Scope, r)
+	req.Cart.Lines = nil // only what counts, and just so much of it
+	if it.Variant == nil {
+		return nil
+	}
+	if m.of == nudge.Weight {
+		each := max(it.Variant.Weight, 1)
+		target = map[bool]int64{true: (target + each - 1) / each, false: target / each}[want == nudge.Reached]
+	}
+	if target <= 0 {
+		return []decide.CartLine{}
+	}
+	return req.WithPieces("", it.Variant.SKU, target).Cart.Lines
 }
 
 // linesFor is a cart that counts about so much more, or less: more or fewer pieces of its

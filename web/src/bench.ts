@@ -45,6 +45,8 @@ export function bench(say: (text: string) => void) {
   const view = () => document.getElementById('bench-view') as HTMLFormElement;
   const pick = (name: string) => view().querySelector<HTMLSelectElement>(`[name=${name}]`)!;
 
+  const state = () => document.getElementById('preview-state') as HTMLSelectElement;
+
   let lines: Line[] = JSON.parse(sessionStorage.getItem(store) ?? 'null') ?? JSON.parse(root.dataset.cart ?? '[]');
   let at: number | null = null; // where the marker stands; null: at the cart
   let last: Frame | null = null;
@@ -65,6 +67,7 @@ export function bench(say: (text: string) => void) {
     region: pick('region').value,
     page: pick('page').value,
     language: pick('language').value,
+    state: state().value,
     shopper: (document.getElementById('beside-shopper') as HTMLSelectElement).value,
     most: number('most'),
     ...box(),
@@ -259,6 +262,7 @@ export function bench(say: (text: string) => void) {
     document.getElementById('marker')?.focus({ preventScroll: true });
     follow(e, (at0) => {
       const m = money(at0);
+      state().value = '';
       at = last && Math.abs(x(m, last.most) - x(last.counted, last.most)) < 4 ? null : m;
       void ask();
     });
@@ -280,6 +284,7 @@ export function bench(say: (text: string) => void) {
       setPieces(Math.max(0, have + by[e.key]), item);
       return e.preventDefault();
     }
+    state().value = '';
     const now = at ?? last.counted;
     if (e.key === 'Home') at = 0;
     else if (e.key === 'End') at = last.most;
@@ -291,6 +296,7 @@ export function bench(say: (text: string) => void) {
   });
 
   const changed = () => {
+    state().value = '';
     sessionStorage.setItem(store, JSON.stringify(lines));
     at = null;
     void ask();
@@ -324,7 +330,10 @@ export function bench(say: (text: string) => void) {
     history.replaceState(history.state, '', u);
   };
   root.addEventListener('change', (e) => {
-    if ((e.target as Element).id === 'beside-shopper') void ask();
+    if ((e.target as Element).matches('#beside-shopper, #preview-state')) {
+      at = null;
+      void ask();
+    }
     if (!(e.target as Element).matches('#bench-view select')) return;
     at = null;
     if ((e.target as HTMLSelectElement).name === 'page') {
