@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -64,9 +65,12 @@ func TestTheMerchantSeesWhatWasRefusedAndGivenUp(t *testing.T) {
 	a.Refused(demo.Shop, "POST /v1/orders", http.StatusUnprocessableEntity, "customer", "holds a NUL character, which cannot be stored")
 	a.Refused(demo.Shop, "POST /v1/orders", http.StatusUnprocessableEntity, "customer", "holds a NUL character, which cannot be stored")
 	require.NoError(t, a.GiveUp(t.Context(), demo.Shop, "order-77", "€42.00: Agonal failed at it 12 times"))
-	_, body := b.get("/s/" + demo.Shop + "/shop/connection")
-	for _, want := range []string{"Orders that were given up", "order-77", "Agonal failed at it 12 times", "Refused lately", "POST /v1/orders", "holds a NUL character"} {
-		assert.Contains(t, body, want)
-	}
+	var body string
+	require.EventuallyWithT(t, func(t *assert.CollectT) { // refusals are written down a moment later
+		_, body = b.get("/s/" + demo.Shop + "/shop/connection")
+		for _, want := range []string{"Orders that were given up", "order-77", "Agonal failed at it 12 times", "Refused lately", "POST /v1/orders", "holds a NUL character", "2 times"} {
+			assert.Contains(t, body, want)
+		}
+	}, 10*time.Second, 200*time.Millisecond)
 	assert.Regexp(t, `holds a NUL character[^/]*</td>\s*<td class="when">[^<]*</td>\s*<td>2 times</td>`, body)
 }
