@@ -15,6 +15,14 @@ type Sale struct {
 	Price money.Minor `json:"price"`
 }
 
+// Percent is what a sale takes off a usual price, rounded down; 0 of nothing.
+func (s Sale) Percent(usual money.Minor) int64 {
+	if usual <= 0 {
+		return 0
+	}
+	return (usual - s.Price) * 100 / usual
+}
+
 // Change is a price that came into force at a moment.
 type Change struct {
 	At    time.Time   `json:"at"`

@@ -72,7 +72,7 @@ func (p SalePlan) outcome(it Item, cur money.Currency, price Price) SaleOutcome 
 		o.Why = SaleThen
 	default:
 		o.Sale = sale
-		o.Percent = (price.Price - sale) * 100 / price.Price
+		o.Percent = Sale{Price: sale}.Percent(price.Price)
 		o.Loss = price.Cost != nil && sale < *price.Cost
 	}
 	return o

@@ -73,6 +73,9 @@ type LinePart struct {
 	Rung     int         `json:"rung"`
 }
 
+// AfterUnit is what the line costs after unit rewards, before those of the order.
+func (l PricedLine) AfterUnit() money.Minor { return l.Amount - l.UnitOff }
+
 // PartPrice is what one unit of a part costs after unit rewards.
 func (l PricedLine) PartPrice(p LinePart) money.Minor { return l.Unit - p.Off }
 
@@ -100,6 +103,9 @@ type GiftItem struct {
 	Unit     money.Minor `json:"unit"`  // list price of one
 	Price    money.Minor `json:"price"` // what one costs the shopper
 }
+
+// Worth is the item's list value, all of it.
+func (g GiftItem) Worth() money.Minor { return g.Unit * g.Quantity }
 
 // GiftState is what becomes of an earned gift.
 type GiftState string
@@ -276,6 +282,13 @@ const (
 	ShownEnough     Reason = "shown_enough"  // shown as often as its cap allows
 	NoGain          Reason = "no_gain"       // no gain is expected, and it is set to hide then
 )
+
+// OffGoods are the rewards that lower what the goods cost: those of units and of the order.
+func (d Decision) OffGoods() []Given {
+	return slices.DeleteFunc(slices.Clone(d.Rewards), func(g Given) bool {
+		return g.Class == string(nudge.ShippingClass.Name()) || g.Amount == 0
+	})
+}
 
 // In is what a placement shows, in its order.
 func (d Decision) In(p nudge.Placement) []Said {

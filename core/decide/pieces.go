@@ -39,7 +39,7 @@ func PieceSteps(s *snapshot.Snapshot, req Request, id, sku string, most int64) (
 		for i := range d.Lines {
 			if l := &d.Lines[i]; l.SKU == sku && l.Plan == "" && l.Origin == nil {
 				step.List += l.Amount
-				step.Paid += l.Amount - l.UnitOff
+				step.Paid += l.AfterUnit()
 				step.Each = max(step.Each, l.dearest())
 			}
 		}

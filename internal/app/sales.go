@@ -159,12 +159,12 @@ func salesIn(c *catalog.Catalog, now time.Time) []RunningSale {
 			counted := map[key]bool{}
 			for _, price := range v.Prices {
 				for _, s := range price.Sales {
-					if !now.Before(s.Until) || price.Price == 0 {
+					if !now.Before(s.Until) {
 						continue
 					}
 					k := key{s.From.Unix(), s.Until.Unix()}
 					r := found[k]
-					percent := (price.Price - s.Price) * 100 / price.Price
+					percent := s.Percent(price.Price)
 					if r == nil {
 						r = &RunningSale{From: s.From, Until: s.Until, Least: percent, Most: percent, Sample: catalog.Item{Product: p, Variant: v}.Label()}
 						found[k] = r

@@ -57,7 +57,7 @@ func (v *visit) gifts(d decide.Decision) (rows []giftRow, choices []giftChoice) 
 			}
 			row := giftRow{
 				Nudge: g.Nudge, SKU: it.SKU, Label: it.Label, Picture: item.Product.Picture, ID: item.Product.ID, Say: "a gift",
-				Was: v.money(it.Unit * it.Quantity), Amount: "free", Takeable: true,
+				Was: v.money(it.Worth()), Amount: "free", Takeable: true,
 			}
 			if it.Quantity > 1 {
 				row.Label = quantityOf(it.Quantity) + row.Label

@@ -471,7 +471,7 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	}
 	for _, l := range p.Lines {
 		it, _ := v.stock.list.Catalog().Item(l.SKU)
-		row := cartRow{SKU: l.SKU, Label: it.Label(), Picture: it.Product.Picture, ID: it.Product.ID, Amount: v.money(l.Amount - l.UnitOff), Quantity: l.Quantity}
+		row := cartRow{SKU: l.SKU, Label: it.Label(), Picture: it.Product.Picture, ID: it.Product.ID, Amount: v.money(l.AfterUnit()), Quantity: l.Quantity}
 		if l.UnitOff > 0 {
 			row.Was = v.money(l.Amount)
 		}
@@ -481,10 +481,8 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 		out.Cart = append(out.Cart, row)
 		out.Units += l.Quantity
 	}
-	for _, r := range p.Rewards {
-		if r.Class != string(nudge.ShippingClass.Name()) && r.Amount != 0 {
-			out.Rewards = append(out.Rewards, rewardRow{upper(r.Text), "−" + v.money(r.Amount)})
-		}
+	for _, r := range p.OffGoods() {
+		out.Rewards = append(out.Rewards, rewardRow{upper(r.Text), "−" + v.money(r.Amount)})
 	}
 	out.Gifts, out.Choices = v.gifts(p.Decision)
 	if top := p.In(nudge.TopBar); len(top) > 0 && !p.Away {

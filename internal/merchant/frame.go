@@ -527,7 +527,7 @@ func cartOf(cat *catalog.Catalog, region catalog.Region, d decide.Decision, loca
 			continue
 		}
 		it, _ := cat.Item(l.SKU)
-		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Full: it.Label(), Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity, Paid: show(l.Amount - l.UnitOff)}
+		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Full: it.Label(), Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity, Paid: show(l.AfterUnit())}
 		if l.UnitOff > 0 {
 			line.Was = show(l.Amount)
 		}
@@ -536,15 +536,13 @@ func cartOf(cat *catalog.Catalog, region catalog.Region, d decide.Decision, loca
 		}
 		v.Lines = append(v.Lines, line)
 	}
-	for _, g := range d.Rewards {
-		if g.Class != string(nudge.ShippingClass.Name()) && g.Amount != 0 {
-			v.Rewards = append(v.Rewards, rewardLine{upperFirst(g.Text), "−" + show(g.Amount)})
-		}
+	for _, g := range d.OffGoods() {
+		v.Rewards = append(v.Rewards, rewardLine{upperFirst(g.Text), "−" + show(g.Amount)})
 	}
 	for _, g := range d.Gifts {
 		for _, it := range g.Items {
 			item, _ := cat.Item(it.SKU)
-			v.Gifts = append(v.Gifts, cartLineView{SKU: it.SKU, Full: it.Label, Picture: item.Product.Picture, Quantity: it.Quantity, Was: show(it.Unit * it.Quantity), Paid: "free"})
+			v.Gifts = append(v.Gifts, cartLineView{SKU: it.SKU, Full: it.Label, Picture: item.Product.Picture, Quantity: it.Quantity, Was: show(it.Worth()), Paid: "free"})
 		}
 	}
 	return v
