@@ -178,7 +178,7 @@ func compact(b json.RawMessage) (string, error) {
 }
 
 // find follows a path: a field's name, a number of a list, or of a list of things
-// the one whose nudge, sku, code or method is named.
+// the one whose nudge, sku, code, method or id is named.
 func find(v any, path []string) (any, bool) {
 	for _, step := range path {
 		switch x := v.(type) {
@@ -216,7 +216,7 @@ func among(list []any, step string) (any, bool) {
 		if !ok {
 			continue
 		}
-		for _, key := range []string{"nudge", "sku", "code", "method"} {
+		for _, key := range []string{"nudge", "sku", "code", "method", "id"} {
 			if m[key] == step {
 				return e, true
 			}

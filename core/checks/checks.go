@@ -185,7 +185,7 @@ func (f *finder) rewards(r *catalog.Region) {
 
 // needsAmounts tells whether a reward is an amount or a price for each region.
 func needsAmounts(k nudge.Kind) bool {
-	return slices.Contains([]nudge.Kind{nudge.ShippingOff, nudge.ShippingFlat, nudge.UnitAmount, nudge.UnitPrice, nudge.SetPrice, nudge.OrderAmount}, k)
+	return slices.Contains([]nudge.Kind{nudge.ShippingOff, nudge.ShippingFlat, nudge.UnitAmount, nudge.UnitPrice, nudge.SetPrice, nudge.BuiltPrice, nudge.OrderAmount}, k)
 }
 
 // goods finds what the shop does not have.

@@ -120,6 +120,10 @@ func (a *assembler) put(t *taking) []taker {
 		refs := a.refs[:r.Refs:r.Refs]
 		a.refs = a.refs[r.Refs:]
 		key := pricing.Key{Priority: t.n.Priority, Nudge: t.n.ID, Rung: r.Rung}
+		if t.n.Definition.Built() {
+			a.takers = append(a.takers, taker{r.Rung, r, a.builds(r, key)})
+			continue
+		}
 		goal := r.Goal
 		goal.Scope = a.counted
 		for j := range r.Steps {
@@ -175,7 +179,7 @@ func (a *assembler) on(st *snapshot.Step) pricing.Scope {
 	out := a.scope()
 	for j := range a.w.lines {
 		l := &a.w.lines[j]
-		if l.neverOff || l.isAdded() || l.Plan != "" && !slices.Contains(st.Plans, l.Plan) {
+		if !a.w.touches(l, st.Plans) {
 			continue
 		}
 		if out[a.extra+j] = a.t.counts[j]; st.Filter != nil {
@@ -183,6 +187,11 @@ func (a *assembler) on(st *snapshot.Step) pricing.Scope {
 		}
 	}
 	return out
+}
+
+// touches tells whether unit rewards for lines of some plans may touch a line at all.
+func (w *work) touches(l *line, plans []string) bool {
+	return !l.neverOff && !l.isAdded() && (l.Plan == "" || slices.Contains(plans, l.Plan))
 }
 
 // lowered marks the lines an order reward takes from: counted ones that may be

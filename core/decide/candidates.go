@@ -101,6 +101,9 @@ func (w *work) reach(x *snapshot.Index, f *finder) {
 		if o := req.Cart.Lines[i].Origin; o != nil {
 			f.add(s.Find(o.Nudge), touched)
 		}
+		if b := req.Cart.Lines[i].Build; b != nil {
+			f.add(s.Find(b.Nudge), touched)
+		}
 	}
 	for _, i := range f.found {
 		if s.Nudges[i].Gates&snapshot.Applying != 0 {
@@ -162,6 +165,7 @@ func (w *work) count() {
 			}
 		}
 	}
+	w.gatherBuilds()
 	a := w.req.Added
 	for i := range w.taking {
 		t := &w.taking[i]
@@ -182,6 +186,9 @@ func (w *work) count() {
 
 // counts tells whether a nudge counts a line; sure tells that its scope holds it.
 func (w *work) counts(n *snapshot.Compiled, l *line, sure bool) bool {
+	if n.Definition.Built() && (l.Build == nil || l.Build.Nudge != n.ID) {
+		return false
+	}
 	return !l.giftCard && (sure || n.Scope.Matches(w.goods(l)))
 }
 

@@ -97,6 +97,7 @@ type taking struct {
 	reason Reason
 	fact   string // the condition behind the reason
 	counts []bool // per line
+	builds []build // what shoppers have put together of it
 	rungs  []taker
 	// quiet tells that neither the cart nor the page touch it: it matters only to
 	// what is added for others.
@@ -213,6 +214,7 @@ func (w *work) decide() (Decision, error) {
 	w.nudges(&d)
 	d.Rewards = w.given(d.Rewards)
 	d.Codes = w.codeOutcomes()
+	w.builds(&d)
 	w.gifts(&d)
 	w.offers(&d)
 	if w.brief {
@@ -243,7 +245,7 @@ func (w *work) pricedLine(i int) PricedLine {
 	l := &w.lines[i]
 	paid := w.outcome.After[i]
 	out := PricedLine{
-		ID: l.ID, SKU: l.SKU, Quantity: l.Quantity, Plan: l.Plan, Origin: l.Origin, Unit: l.unit, Amount: l.amount,
+		ID: l.ID, SKU: l.SKU, Quantity: l.Quantity, Plan: l.Plan, Origin: l.Origin, Build: l.Build, Unit: l.unit, Amount: l.amount,
 		UnitOff: l.amount - w.outcome.AfterUnits[i], Off: l.amount - paid, Paid: paid, Tax: w.outcome.Tax[i],
 	}
 	for _, c := range w.outcome.Claims {

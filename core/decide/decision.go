@@ -28,6 +28,9 @@ type Decision struct {
 	Rewards  []Given     `json:"rewards"`
 	// Gifts are the gifts earned: in the cart, to be had, or why not.
 	Gifts []GiftOutcome `json:"gifts"`
+	// Builds are the sets that the shopper is putting together, in the order of Nudges
+	// and of their ids.
+	Builds []BuildOutcome `json:"builds,omitempty"`
 	// Left are gifts of the request's cart that are no longer earned, and offers
 	// whose special price no longer holds.
 	Left   []Leaving      `json:"left,omitempty"`
@@ -52,6 +55,7 @@ type PricedLine struct {
 	Quantity int64       `json:"quantity"`
 	Plan     string      `json:"plan,omitempty"`
 	Origin   *Origin     `json:"origin,omitempty"`
+	Build    *Build      `json:"build,omitempty"`
 	Unit     money.Minor `json:"unit"`               // price of one, before nudges
 	Amount   money.Minor `json:"amount"`             // Unit × Quantity
 	UnitOff  money.Minor `json:"unit_off,omitempty"` // what unit rewards take
@@ -81,6 +85,50 @@ func (l PricedLine) PartPrice(p LinePart) money.Minor { return l.Unit - p.Off }
 
 // OrderOff is the line's share of order rewards.
 func (l PricedLine) OrderOff() money.Minor { return l.Off - l.UnitOff }
+
+// BuildOutcome is what became of a set that the shopper puts together.
+type BuildOutcome struct {
+	Nudge string     `json:"nudge"`
+	ID    string     `json:"id"`
+	State BuildState `json:"state"`
+	// Rung is the one whose price it has, where it is given.
+	Rung   *int        `json:"rung,omitempty"`
+	Pieces int64       `json:"pieces"`
+	Amount money.Minor `json:"amount"` // before nudges
+	Price  money.Minor `json:"price"`  // after unit rewards
+	Slots  []SlotFill  `json:"slots"`
+	// Stray are SKUs that no slot has room for.
+	Stray []string `json:"stray,omitempty"`
+	// Next is the next number of pieces that has a price; none: adding leads to none.
+	Next *NextBuild `json:"next,omitempty"`
+}
+
+// BuildState is how far a set is.
+type BuildState string
+
+// The states of a set.
+const (
+	BuildOpen    BuildState = "open"    // not whole: its goods keep their own prices
+	BuildGiven   BuildState = "given"   // it has its price
+	BuildOutdone BuildState = "outdone" // it is whole, and its goods cost no less by it, or less by something better
+)
+
+// SlotFill is how far a slot is filled.
+type SlotFill struct {
+	Name    string `json:"name,omitempty"`
+	Least   int64  `json:"least"`
+	Most    int64  `json:"most"`
+	Have    int64  `json:"have"`
+	Missing int64  `json:"missing"` // to the least
+}
+
+// NextBuild is the next number of pieces that has a price.
+type NextBuild struct {
+	Rung   int    `json:"rung"`
+	Pieces int64  `json:"pieces"`
+	Gap    int64  `json:"gap"`
+	Reward string `json:"reward"`
+}
 
 // GiftOutcome is a gift that is earned.
 type GiftOutcome struct {

@@ -290,6 +290,7 @@ func (w *work) offerItem(r *nudge.Reward, it nudge.Item, inPlaceOf []string) (Gi
 func (w *work) later(i int) *money.Minor {
 	l := &w.lines[i]
 	best := l.unit
+	whole := l.amount
 	for j := range w.taking {
 		t := &w.taking[j]
 		if t.reason != "" || !t.counts[i] {
@@ -297,18 +298,22 @@ func (w *work) later(i int) *money.Minor {
 		}
 		for k := range t.rungs {
 			tk := &t.rungs[k]
-			if w.status(tk) != RungReached {
+			if w.status(tk) != RungReached || t.n.Definition.Built() && !w.builtAt(tk, i) {
 				continue
 			}
 			for j := range t.n.Definition.Ladder.Rungs[tk.rung].Rewards {
 				r := &t.n.Definition.Ladder.Rungs[tk.rung].Rewards[j]
 				if r.Shipments == nudge.LaterShipments || r.Shipments == nudge.EveryShipment {
+					if r.Kind == nudge.BuiltPrice { // as in the first parcel
+						whole = w.outcome.AfterUnits[i]
+						continue
+					}
 					best = min(best, w.laterPrice(t, r, l))
 				}
 			}
 		}
 	}
-	total := best * l.Quantity
+	total := min(best*l.Quantity, whole)
 	return &total
 }
 

@@ -97,6 +97,10 @@ func countsCarried(n *snapshot.Compiled, o *snapshot.Compiled) bool {
 }
 
 func (w *work) rungOutcome(o *RungOutcome, t *taking, r *taker) {
+	if t.n.Definition.Built() {
+		w.stand(o, t, r)
+		return
+	}
 	ref := r.refs[0]
 	status, counted := w.problem.Stand(&w.outcome, ref)
 	o.Rung, o.Measure, o.Threshold, o.Counted, o.State = r.rung, r.plan.Measure, r.plan.Goal.Threshold, counted, states[status]

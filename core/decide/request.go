@@ -71,6 +71,16 @@ type CartLine struct {
 	Quantity int64   `json:"quantity"`
 	Plan     string  `json:"plan,omitempty"` // purchase plan; empty: bought once
 	Origin   *Origin `json:"origin,omitempty"`
+	// Build names the set that the shopper has put the goods into; none: they are
+	// bought by themselves.
+	Build *Build `json:"build,omitempty"`
+}
+
+// Build names a set that a shopper puts together: of which nudge, and which of those
+// of the cart.
+type Build struct {
+	Nudge string `json:"nudge"`
+	ID    string `json:"id"`
 }
 
 // Origin says where a line comes from; none: the shopper put it in.
@@ -239,6 +249,11 @@ func (r *Request) check(order []int32) error {
 		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
 			bad(at("origin"), "needs a kind, gift or offer, and a nudge")
 		}
+		if b := l.Build; b != nil && (b.Nudge == "" || b.ID == "" || len(b.ID) > 100 || len(b.Nudge) > 100) {
+			bad(at("build"), "needs a nudge and an id of 1 to 100 characters")
+		} else if b != nil && l.Origin != nil {
+			bad(at("build"), "what comes from a nudge is no part of a set that is put together")
+		}
 		if slices.Contains(twice, int32(i)) {
 			bad(at("id"), "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")
 		}
@@ -320,7 +335,7 @@ func (v *Visit) check(bad func(field, why string, args ...any)) {
 }
 
 // order lists the places of the cart's lines in the order in which they are decided:
-// by SKU, plan, origin, id. It appends them to what is given.
+// by SKU, plan, origin, id, set. It appends them to what is given.
 func (c *Cart) order(order []int32) []int32 {
 	for i := range c.Lines {
 		order = append(order, int32(i))
@@ -334,6 +349,13 @@ func (l *CartLine) compare(o *CartLine) int {
 	if c := strings.Compare(l.SKU, o.SKU); c != 0 {
 		return c
 	}
+	var x, y Build
+	if l.Build != nil {
+		x = *l.Build
+	}
+	if o.Build != nil {
+		y = *o.Build
+	}
 	var a, b Origin
 	if l.Origin != nil {
 		a = *l.Origin
@@ -341,7 +363,8 @@ func (l *CartLine) compare(o *CartLine) int {
 	if o.Origin != nil {
 		b = *o.Origin
 	}
-	return cmp.Or(strings.Compare(l.Plan, o.Plan), cmp.Compare(a.Kind, b.Kind), strings.Compare(a.Nudge, b.Nudge), strings.Compare(l.ID, o.ID))
+	return cmp.Or(strings.Compare(l.Plan, o.Plan), cmp.Compare(a.Kind, b.Kind), strings.Compare(a.Nudge, b.Nudge), strings.Compare(l.ID, o.ID),
+		strings.Compare(x.Nudge, y.Nudge), strings.Compare(x.ID, y.ID))
 }
 
 // repeated lists the lines that cannot be told from one before; order is that of the

@@ -48,8 +48,11 @@ type Ladder struct {
 	WithoutTax bool `json:"without_tax,omitempty"`
 	// Replacing gives one rung, the highest that holds, or none; else rewards of
 	// lower rungs are kept.
-	Replacing bool   `json:"replacing,omitempty"`
-	Rungs     []Rung `json:"rungs"`
+	Replacing bool `json:"replacing,omitempty"`
+	// Slots make it a set that shoppers put together on purpose: what lies in it must
+	// lie in them, and each rung is the price of so many pieces, neither more nor less.
+	Slots []Slot `json:"slots,omitempty"`
+	Rungs []Rung `json:"rungs"`
 }
 
 // Measure is what a goal counts of the counted lines.

@@ -16,6 +16,7 @@ const (
 	UnitAmount  Kind = "unit_amount"  // an amount off each
 	UnitPrice   Kind = "unit_price"   // a fixed price each
 	SetPrice    Kind = "set_price"    // so many for a price
+	BuiltPrice  Kind = "built_price"  // a price for all that was put together
 	NForM       Kind = "n_for_m"      // so many for the price of fewer, the cheapest free
 	Every       Kind = "every"        // for every so many bought, some at a percentage off
 
@@ -37,7 +38,7 @@ const (
 
 // Kinds lists every form of reward, in the order of computing.
 var Kinds = []Kind{
-	UnitPercent, UnitAmount, UnitPrice, SetPrice, NForM, Every, OrderPercent, OrderAmount,
+	UnitPercent, UnitAmount, UnitPrice, SetPrice, BuiltPrice, NForM, Every, OrderPercent, OrderAmount,
 	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferAfter, OrderBump,
 }
 
@@ -67,7 +68,7 @@ func ClassOf(n ClassName) Class { return Class(max(0, slices.Index(classNames, n
 // Class returns the kind's class, 0 for an unknown kind.
 func (k Kind) Class() Class {
 	switch k {
-	case UnitPercent, UnitAmount, UnitPrice, SetPrice, NForM, Every:
+	case UnitPercent, UnitAmount, UnitPrice, SetPrice, BuiltPrice, NForM, Every:
 		return UnitClass
 	case OrderPercent, OrderAmount:
 		return OrderClass
@@ -150,8 +151,11 @@ func (r Reward) Free() bool { return r.Percent == nil || *r.Percent == money.Who
 func (i Item) Many() int64 { return max(1, i.Quantity) }
 
 // ByPiece tells whether a nudge is about prices by the number of pieces: it counts
-// pieces and lowers what they cost, or makes sets of them.
+// pieces and lowers what they cost, or makes sets of them as they come.
 func (d *Definition) ByPiece() bool {
+	if d.Built() {
+		return false
+	}
 	pieces := slices.Contains([]Measure{Units, SameProduct, SameVariant}, d.Ladder.Counts())
 	for i := range d.Ladder.Rungs {
 		for _, r := range d.Ladder.Rungs[i].Rewards {

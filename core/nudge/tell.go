@@ -21,6 +21,7 @@ type Part struct {
 // The fields that a sentence says. Those of a rung are made by [RungField].
 const (
 	RegionsField = "audience.regions"
+	SlotsField   = "ladder.slots"
 	CodeField    = "audience.code"
 	ScopeField   = "ladder.scope"
 )
@@ -67,6 +68,10 @@ func (d *Definition) Tell(v Voice, regions []catalog.Region) []Part {
 	}
 	t.part(where, RegionsField)
 	goal, of, missing := d.goalText(&d.Ladder.Rungs[0], v)
+	if d.Built() {
+		t.built(goal, scope)
+		return t.out
+	}
 	if goal == "" {
 		t.say(" takes from ")
 	} else {
@@ -94,6 +99,27 @@ func (d *Definition) Tell(v Voice, regions []catalog.Region) []Part {
 		t.say(".")
 	}
 	return t.out
+}
+
+// built tells what is put together, and what so many pieces of it cost.
+func (t *teller) built(goal, scope string) {
+	t.say(" puts together ")
+	t.part(goal, RungField(0, "count"))
+	t.say(" from ")
+	t.part(orText(scope, "anything"), ScopeField)
+	t.say(", ")
+	t.part(slotsText(t.d.Ladder.Slots, t.v), SlotsField)
+	t.say(", ")
+	t.reward(0)
+	t.say(".")
+	for i := 1; i < len(t.d.Ladder.Rungs); i++ {
+		goal, _, _ := t.d.goalText(&t.d.Ladder.Rungs[i], t.v)
+		t.say(" With ")
+		t.part(goal, RungField(i, "count"))
+		t.say(", ")
+		t.reward(i)
+		t.say(".")
+	}
 }
 
 type teller struct {
@@ -132,6 +158,8 @@ func (d Definition) Say(v Voice) string {
 			only = "" // said once
 		}
 		switch {
+		case d.Built():
+			parts = append(parts, goal+of+orText(scope, "anything")+" put together, "+gives)
 		case goal == "" && only == "":
 			parts = append(parts, gives)
 		case goal == "":
@@ -281,6 +309,8 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		text = r.each() + " costs " + amount(r.Amounts)
 	case SetPrice:
 		text = fmt.Sprintf("any %d cost %s together", r.Size, amount(r.Amounts))
+	case BuiltPrice:
+		text = "all of it costs " + amount(r.Amounts)
 	case NForM:
 		text = fmt.Sprintf("%d cost as much as %d, the cheapest being free", r.Size, r.PayFor)
 	case Every:

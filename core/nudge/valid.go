@@ -46,6 +46,11 @@ func (d Definition) validLadder() error {
 	if err := l.Scope.Valid(); err != nil {
 		return FieldError{"ladder.scope", err.Error()}
 	}
+	if len(l.Slots) > 0 {
+		if err := l.validSlots(); err != nil {
+			return err
+		}
+	}
 	if n := len(l.Rungs); n == 0 || n > MostRungs {
 		return FieldError{"ladder.rungs", fmt.Sprintf("from 1 to %d rungs are possible", MostRungs)}
 	}
@@ -106,7 +111,9 @@ func (l *Ladder) validRung(at string, r *Rung) error {
 		switch {
 		case c == 0:
 			return FieldError{field + ".kind", fmt.Sprintf("%q is not a kind of reward", w.Kind)}
-		case c <= OrderClass && slices.ContainsFunc(r.Rewards[:i], func(o Reward) bool { return o.Kind.Class() == c }):
+		case w.Kind == BuiltPrice && len(l.Slots) == 0:
+			return FieldError{field + ".kind", "is the price of a set that is put together; that needs slots"}
+		case c <= OrderClass && slices.ContainsFunc(r.Rewards[:i], func(o Reward) bool { return o.Kind.Class() == c && !apartByShipment(&o, &w) }):
 			return FieldError{field, "one reward of this class is enough"}
 		case c == ShippingClass && slices.ContainsFunc(r.Rewards[:i], func(o Reward) bool { return sameMethod(&o, &r.Rewards[i]) }):
 			return FieldError{field + ".methods", "a rung gives one reward for each shipping method; name the methods of each"}
@@ -122,6 +129,12 @@ func (l *Ladder) validRung(at string, r *Rung) error {
 		}
 	}
 	return nil
+}
+
+// apartByShipment tells whether one of two rewards is for later parcels of a plan and
+// the other for the first.
+func apartByShipment(a, b *Reward) bool {
+	return a.Shipments != EveryShipment && b.Shipments != EveryShipment && (a.Shipments == LaterShipments) != (b.Shipments == LaterShipments)
 }
 
 // sameMethod tells whether two shipping rewards are about one method; without

@@ -13,6 +13,7 @@ var fields = map[Kind]string{
 	UnitAmount:   "amounts* on cheapest dearest shipments",
 	UnitPrice:    "amounts* on cheapest dearest shipments",
 	SetPrice:     "size* amounts*",
+	BuiltPrice:   "amounts* shipments",
 	NForM:        "size* pay_for*",
 	Every:        "size* get* percent* endings on dearest_first",
 	OrderPercent: "percent* cap",

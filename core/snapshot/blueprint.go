@@ -100,7 +100,7 @@ func blueprintOf(l *Live, shop *Shop, region *catalog.Region) Blueprint {
 // currency.
 func priced(r *nudge.Rung, region *catalog.Region) bool {
 	for i := range r.Rewards {
-		if k := r.Rewards[i].Kind; k == nudge.UnitAmount || k == nudge.UnitPrice || k == nudge.SetPrice || k == nudge.OrderAmount {
+		if k := r.Rewards[i].Kind; k == nudge.UnitAmount || k == nudge.UnitPrice || k == nudge.SetPrice || k == nudge.BuiltPrice || k == nudge.OrderAmount {
 			if a, ok := r.Rewards[i].Amounts[region.ID]; !ok || a.Currency != region.Currency {
 				return false
 			}
@@ -210,7 +210,7 @@ func (p *planner) plan(i int, r *nudge.Rung) RungPlan {
 
 var unitForms = map[nudge.Kind]pricing.UnitForm{
 	nudge.UnitPercent: pricing.PercentOff, nudge.UnitAmount: pricing.AmountOff, nudge.UnitPrice: pricing.FixedPrice,
-	nudge.SetPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
+	nudge.SetPrice: pricing.SetPrice, nudge.BuiltPrice: pricing.SetPrice, nudge.NForM: pricing.NForM, nudge.Every: pricing.Every,
 }
 
 func (p *planner) unit(r *nudge.Reward) Step {

@@ -31,7 +31,7 @@ func CheckGoods(d *nudge.Definition, cat *catalog.Catalog, regions []catalog.Reg
 				if err := checkAmounts(at, r, &regions[n]); err != nil {
 					return err
 				}
-				if err := checkPrice(at, d, r, cat, &regions[n]); err != nil {
+				if err := checkPrice(at, d, i, r, cat, &regions[n]); err != nil {
 					return err
 				}
 			}
@@ -50,9 +50,9 @@ func checkAmounts(at string, r *nudge.Reward, region *catalog.Region) error {
 }
 
 // checkPrice refuses a fixed price, or a set's, at which nothing would be cheaper.
-func checkPrice(at string, d *nudge.Definition, r *nudge.Reward, cat *catalog.Catalog, region *catalog.Region) error {
+func checkPrice(at string, d *nudge.Definition, rung int, r *nudge.Reward, cat *catalog.Catalog, region *catalog.Region) error {
 	price, ok := r.Amounts[region.ID]
-	if !ok || r.Kind != nudge.UnitPrice && r.Kind != nudge.SetPrice {
+	if !ok || r.Kind != nudge.UnitPrice && r.Kind != nudge.SetPrice && r.Kind != nudge.BuiltPrice {
 		return nil
 	}
 	scope := &d.Ladder.Scope
@@ -60,6 +60,9 @@ func checkPrice(at string, d *nudge.Definition, r *nudge.Reward, cat *catalog.Ca
 		scope = r.On
 	}
 	n := max(1, r.Size)
+	if r.Kind == nudge.BuiltPrice {
+		n = d.Ladder.Rungs[rung].Count
+	}
 	dearest, any := money.Minor(0), false
 	for i := range cat.Products {
 		p := &cat.Products[i]

@@ -53,10 +53,48 @@ func Random(t *rapid.T) (snapshot.Shop, decide.Request) {
 		shop.Nudges = append(shop.Nudges, snapshot.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: rapid.IntRange(1, 3).Draw(t, "priority"), Definition: Definition(t)})
 	}
 	r := request(t)
+	gen{t}.putTogether(&shop, &r)
 	if rapid.IntRange(0, 11).Draw(t, "crossing") == 0 {
 		shop.Nudges = append(shop.Nudges, gen{t}.crossing(cat, r)...)
 	}
 	return shop, r
+}
+
+// putTogether puts lines of a cart into sets of the nudges that are about such.
+func (g gen) putTogether(shop *snapshot.Shop, r *decide.Request) {
+	for i := range shop.Nudges {
+		if n := &shop.Nudges[i]; n.Definition.Built() {
+			for j := range r.Cart.Lines {
+				if l := &r.Cart.Lines[j]; l.Origin == nil && g.one(2, "in a set") {
+					l.Build = &decide.Build{Nudge: n.ID, ID: rapid.SampledFrom([]string{"a", "a", "b"}).Draw(g.t, "set")}
+				}
+			}
+		}
+	}
+}
+
+// built makes a definition one of a set that shoppers put together.
+func (g gen) built(d *nudge.Definition) {
+	d.Ladder.Measure, d.Ladder.WithoutTax = nudge.Units, false
+	var least, most int64
+	for i := range int(g.num(1, 2, "slots")) {
+		s := nudge.Slot{Least: g.num(0, 2, "least")}
+		s.Most = s.Least + g.num(1, 4, "most")
+		if i == 1 || g.one(2, "narrow") {
+			s.Scope.Include.Tags = []string{fmt.Sprint("tag-", g.num(0, 2, "tag"))}
+		}
+		d.Ladder.Slots = append(d.Ladder.Slots, s)
+		least, most = least+s.Least, most+s.Most
+	}
+	for n := max(1, least); n <= most && len(d.Ladder.Rungs) < 3; n += g.num(1, 2, "step") {
+		r := nudge.Reward{Kind: rapid.SampledFrom([]nudge.Kind{nudge.BuiltPrice, nudge.BuiltPrice, nudge.UnitPercent, nudge.UnitAmount}).Draw(g.t, "price")}
+		if r.Kind == nudge.UnitPercent {
+			r.Percent = g.percent(50_000, 333_333, 1_000_000)
+		} else {
+			r.Amounts = g.amounts(1, 3000*n)
+		}
+		d.Ladder.Rungs = append(d.Ladder.Rungs, nudge.Rung{Count: n, Rewards: []nudge.Reward{r}})
+	}
 }
 
 // crossing draws free shipping not far above what a cart holds, and an amount off
@@ -99,7 +137,9 @@ func Definition(t *rapid.T) nudge.Definition {
 		d.Ladder.Scope.Exclude.Tags = []string{"tag-1"}
 	}
 	d.Ladder.WithoutTax = g.one(4, "net")
-	switch g.num(0, 11, "class") {
+	switch g.num(0, 12, "class") {
+	case 12:
+		g.built(&d)
 	case 0, 1, 2, 3, 4, 5:
 		g.unit(&d)
 	case 6, 7:
