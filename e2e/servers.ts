@@ -1,8 +1,9 @@
 import { expect, type Page } from '@playwright/test';
 
 /** Where the tests' own servers listen. */
-export const agonal = 'http://127.0.0.1:18080';
-export const lindquill = 'http://127.0.0.1:18081';
+const port = Number(process.env.E2E_PORT ?? 18080);
+export const agonal = `http://127.0.0.1:${port}`;
+export const lindquill = `http://127.0.0.1:${port + 1}`;
 export const person = { email: 'ilse@lindquill.example', password: 'nine-quiet-harbours' };
 
 export async function signIn(page: Page, email = person.email) {

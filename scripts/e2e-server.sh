@@ -3,10 +3,11 @@
 # DATABASE_URL, and a state folder of their own.
 cd "$(dirname "$0")/.."
 set -euo pipefail
+schema=browser_tests_${E2E_HALF:-all}
 psql=$(ls -d /usr/lib/postgresql/*/bin/psql 2>/dev/null | tail -n 1)
-"${psql:-psql}" "$DATABASE_URL" -qc 'DROP SCHEMA IF EXISTS browser_tests CASCADE; CREATE SCHEMA browser_tests' 2>/dev/null
+"${psql:-psql}" "$DATABASE_URL" -qc "DROP SCHEMA IF EXISTS $schema CASCADE; CREATE SCHEMA $schema" 2>/dev/null
 case $DATABASE_URL in *\?*) sep='&' ;; *) sep='?' ;; esac
-export DATABASE_URL="$DATABASE_URL${sep}search_path=browser_tests"
-export AGONAL_STATE=${AGONAL_STATE:-.state}/browser-tests AGONAL_GALLERY=1 AGONAL_RATE=1000 AGONAL_ORIGINS=http://127.0.0.1:18083
+export DATABASE_URL="$DATABASE_URL${sep}search_path=$schema"
+export AGONAL_STATE=${AGONAL_STATE:-.state}/$schema AGONAL_GALLERY=1 AGONAL_RATE=1000 AGONAL_ORIGINS=http://127.0.0.1:18083
 rm -rf "$AGONAL_STATE"
 exec bin/agonal serve

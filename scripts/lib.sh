@@ -95,7 +95,7 @@ db_start() {
     if kill -0 "$(cat "$STATE/owner" 2>/dev/null || echo none)" 2>/dev/null; then PG_OURS=0; else PG_OURS=1; fi
   else
     PGPORT=$(free_port)
-    PG_OPTIONS="-c listen_addresses=127.0.0.1 -c port=$PGPORT -c unix_socket_directories='' -c max_connections=60 -c fsync=${PG_FSYNC:-on}"
+    PG_OPTIONS="-c listen_addresses=127.0.0.1 -c port=$PGPORT -c unix_socket_directories='' -c max_connections=120 -c fsync=${PG_FSYNC:-on}"
     (cd / && as_pg "$pg_ctl" -D "$data" -w -t 60 -l "$PGDIR/server.log" -o "$PG_OPTIONS" start) >/dev/null ||
       die "PostgreSQL did not start; see $PGDIR/server.log."
     PG_OURS=1

@@ -18,6 +18,11 @@ go_tests() {
 browser_tests() {
   npx --no-install playwright test -c e2e/playwright.config.ts ${E2E_ARGS:-}
 }
+# Prints how a part ended, in the runner's own words; the whole of it where it failed.
+told() {
+  say "$2"
+  cat "$STATE/$1.log"
+}
 case ${ONLY:-} in
   go)
     say "Go tests"
@@ -29,15 +34,21 @@ case ${ONLY:-} in
     ;;
   *)
     # Side by side: a browser mostly waits, and comes first where it does not.
-    say "Browser tests, and Go tests beside them"
-    (renice -n 10 $BASHPID >/dev/null 2>&1; go_tests) >"$STATE/go-tests.log" 2>&1 &
-    beside=$!
-    trap 'kill $beside 2>/dev/null || true; db_stop' EXIT
-    browser=0 go=0
-    browser_tests || browser=$?
-    wait $beside || go=$?
-    say "Go tests"
-    cat "$STATE/go-tests.log"
-    [ $browser = 0 ] && [ $go = 0 ]
+    say "Browser tests in two halves, and Go tests beside them …"
+    (renice -n 10 $BASHPID >/dev/null 2>&1; go_tests) >"$STATE/go-tests.log" 2>&1 & go=$!
+    (E2E_HALF=kinds E2E_PORT=18180 browser_tests) >"$STATE/kinds.log" 2>&1 & kinds=$!
+    trap 'kill $go $kinds 2>/dev/null || true; db_stop' EXIT
+    failed=
+    (E2E_HALF=others browser_tests) >"$STATE/others.log" 2>&1 || failed="$failed others"
+    wait $kinds || failed="$failed kinds"
+    wait $go || failed="$failed go-tests"
+    told go-tests "Go tests"
+    told kinds "Browser tests: the kinds of nudge, and a hasty hand"
+    told others "Browser tests: the others"
+    for part in $failed; do # what failed stands last, where one looks first
+      say "Failed: $part"
+      grep -E '^(--- FAIL|FAIL|panic|    Error:|  [0-9]+\) |  [0-9]+ (failed|passed))|_test.go:[0-9]+:' "$STATE/$part.log" | tail -n 40
+    done
+    [ -z "$failed" ]
     ;;
 esac

@@ -224,7 +224,7 @@ func (f *finder) methods(r *catalog.Region, i int, field string, rung nudge.Rung
 }
 
 // pageOf is the only kind of page that has a placement.
-var pageOf = map[nudge.Placement]nudge.Page{nudge.ProductBlock: nudge.ProductPage, nudge.CartBlock: nudge.CartPage, nudge.CheckoutBump: nudge.CheckoutPage, nudge.AfterBuy: nudge.ThanksPage}
+var pageOf = map[nudge.Placement]nudge.Page{nudge.ProductBlock: nudge.ProductPage, nudge.CartBlock: nudge.CartPage, nudge.CheckoutBump: nudge.CheckoutPage, nudge.AfterBuy: nudge.ThanksPage, nudge.SetBuilder: nudge.SetPage}
 
 func (f *finder) placements() {
 	if len(f.d.Placements) == 0 {

@@ -86,6 +86,8 @@ func PlacementName(p nudge.Placement) string {
 		return "cart page"
 	case nudge.Launcher:
 		return "corner mark"
+	case nudge.SetBuilder:
+		return "page of its own"
 	}
 	return strings.ReplaceAll(string(p), "_", " ")
 }
@@ -105,6 +107,8 @@ func PageName(p nudge.Page) string {
 		return "checkout"
 	case nudge.ThanksPage:
 		return "thank-you page"
+	case nudge.SetPage:
+		return "set page"
 	}
 	return string(p)
 }

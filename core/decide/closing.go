@@ -168,7 +168,7 @@ func (w *work) sets(shelf []good, missing int64) [][]SuggestedItem {
 	for _, s := range all[:min(len(all), mostTriedSets/2)] {
 		var items []SuggestedItem
 		for _, k := range s.of {
-			items = append(items, SuggestedItem{pool[k].item.Variant.SKU, pool[k].item.Label(), 1})
+			items = append(items, SuggestedItem{SKU: pool[k].item.Variant.SKU, Label: pool[k].item.Label(), Quantity: 1})
 		}
 		out = append(out, items)
 	}

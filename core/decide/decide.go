@@ -95,8 +95,8 @@ type taking struct {
 	n      *snapshot.Compiled
 	at     int32 // its place in the snapshot, -1: it stands in the place of another
 	reason Reason
-	fact   string // the condition behind the reason
-	counts []bool // per line
+	fact   string  // the condition behind the reason
+	counts []bool  // per line
 	builds []build // what shoppers have put together of it
 	rungs  []taker
 	// quiet tells that neither the cart nor the page touch it: it matters only to

@@ -77,6 +77,9 @@ type LinePart struct {
 	Rung     int         `json:"rung"`
 }
 
+// plain tells that the shopper put the line in, once, by itself.
+func (l *PricedLine) plain() bool { return l.Plan == "" && l.Origin == nil && l.Build == nil }
+
 // AfterUnit is what the line costs after unit rewards, before those of the order.
 func (l PricedLine) AfterUnit() money.Minor { return l.Amount - l.UnitOff }
 
@@ -101,6 +104,9 @@ type BuildOutcome struct {
 	Stray []string `json:"stray,omitempty"`
 	// Next is the next number of pieces that has a price; none: adding leads to none.
 	Next *NextBuild `json:"next,omitempty"`
+	// Heading is what the merchant calls it, Text how far it is, in words.
+	Heading string `json:"heading,omitempty"`
+	Text    string `json:"text"`
 }
 
 // BuildState is how far a set is.
@@ -265,6 +271,8 @@ type SuggestedItem struct {
 	SKU      string `json:"sku"`
 	Label    string `json:"label"`
 	Quantity int64  `json:"quantity"`
+	Build    *Build `json:"build,omitempty"` // the set that it finishes
+	plan     string // by which that is bought
 }
 
 // RungOutcome is how far a rung is.
@@ -367,6 +375,50 @@ type Said struct {
 	// nudges that count pieces and lower their prices.
 	Tables []PriceTable `json:"tables,omitempty"`
 	Hints  []Hint       `json:"hints,omitempty"`
+	// Builder is what a set is put together from, where it shows with its goods.
+	Builder *Builder `json:"builder,omitempty"`
+	// Heading, Picture and Ends belong to a block: what stands above it, a path of the
+	// shop's picture, and for how long it is still to be had.
+	Heading string `json:"heading,omitempty"`
+	Picture string `json:"picture,omitempty"`
+	Ends    *Ends  `json:"ends,omitempty"`
+}
+
+// Ends is for how long a nudge is still to be had from the decision's moment, and how
+// that is said: {time} stands for the time that is left.
+type Ends struct {
+	Seconds int64  `json:"seconds"`
+	Text    string `json:"text"`
+}
+
+// Builder is what a set is put together from.
+type Builder struct {
+	Slots []BuilderSlot    `json:"slots"`
+	Empty string           `json:"empty"` // what is said while nothing is in it
+	Most  int64            `json:"most"`  // places
+	Words nudge.BuildWords `json:"words"`
+	Plans []string         `json:"plans,omitempty"` // by which it can be bought, besides once
+}
+
+// BuilderSlot is a slot with the goods that fit it, at most [MostGoods].
+type BuilderSlot struct {
+	Name   string        `json:"name,omitempty"`
+	Bounds string        `json:"bounds"` // "3 to 4"
+	Least  int64         `json:"least"`
+	Most   int64         `json:"most"`
+	Goods  []BuilderGood `json:"goods"`
+}
+
+// MostGoods is how many different goods a slot offers.
+const MostGoods = 60
+
+// BuilderGood is a variant to choose.
+type BuilderGood struct {
+	SKU     string `json:"sku"`
+	Label   string `json:"label"`
+	Picture string `json:"picture,omitempty"`
+	Price   string `json:"price"`
+	Out     bool   `json:"out,omitempty"` // not in stock
 }
 
 // PriceTable is what one piece of a variant costs by the number of pieces that count,
@@ -388,6 +440,9 @@ type PriceRow struct {
 	Range string `json:"range"` // "3 – 5", "12 and more"
 	Price string `json:"price"` // "€11.40 each"
 	Act   string `json:"act"`   // "add 1", "you have 5"; may be empty
+	Total string `json:"total"` // what so many pieces cost: "€57.00"
+	// Marked tells that the merchant points this row out.
+	Marked bool `json:"marked,omitempty"`
 }
 
 // Hint is what a few more pieces of a cart line would cost.

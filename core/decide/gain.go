@@ -39,10 +39,10 @@ func (w *work) try(d *Decision, id string, r *RungOutcome, items []SuggestedItem
 				}
 			}
 		}
-		if len(items) > 1 {
+		if len(items) > 1 || items[0].Build != nil {
 			return Suggestion{}, false
 		}
-		items = []SuggestedItem{{items[0].SKU, items[0].Label, items[0].Quantity + 1}}
+		items = []SuggestedItem{{SKU: items[0].SKU, Label: items[0].Label, Quantity: items[0].Quantity + 1}}
 	}
 	return Suggestion{}, false
 }
@@ -56,12 +56,17 @@ func (w *work) with(items []SuggestedItem) (Decision, bool) {
 		if !w.inStock(it.SKU, it.Quantity) {
 			return Decision{}, false
 		}
-		i := slices.IndexFunc(r.Cart.Lines, func(l CartLine) bool { return l.SKU == it.SKU && l.Plan == "" && l.Origin == nil })
+		i := slices.IndexFunc(r.Cart.Lines, func(l CartLine) bool {
+			if it.Build != nil {
+				return l.SKU == it.SKU && l.Plan == it.plan && l.Build != nil && *l.Build == *it.Build
+			}
+			return l.SKU == it.SKU && l.Plain()
+		})
 		if i >= 0 {
 			r.Cart.Lines[i].Quantity += it.Quantity
 			continue
 		}
-		r.Cart.Lines = append(r.Cart.Lines, CartLine{SKU: it.SKU, Quantity: it.Quantity})
+		r.Cart.Lines = append(r.Cart.Lines, CartLine{SKU: it.SKU, Quantity: it.Quantity, Plan: it.plan, Build: it.Build})
 	}
 	return w.priced(r)
 }

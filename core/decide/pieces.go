@@ -37,7 +37,7 @@ func PieceSteps(s *snapshot.Snapshot, req Request, id, sku string, most int64) (
 		}
 		step := PieceStep{Pieces: n, ToPay: d.ToPay, Rung: -1}
 		for i := range d.Lines {
-			if l := &d.Lines[i]; l.SKU == sku && l.Plan == "" && l.Origin == nil {
+			if l := &d.Lines[i]; l.SKU == sku && l.plain() {
 				step.List += l.Amount
 				step.Paid += l.AfterUnit()
 				step.Each = max(step.Each, l.dearest())
@@ -60,7 +60,7 @@ func PieceSteps(s *snapshot.Snapshot, req Request, id, sku string, most int64) (
 func (r Request) WithPieces(id, sku string, n int64) Request {
 	r.Cart.Lines = slices.Clone(r.Cart.Lines)
 	i := slices.IndexFunc(r.Cart.Lines, func(l CartLine) bool {
-		return l.SKU == sku && l.Plan == "" && l.Origin == nil && (id == "" || l.ID == id)
+		return l.SKU == sku && l.Plain() && (id == "" || l.ID == id)
 	})
 	if i < 0 {
 		r.Cart.Lines = append(r.Cart.Lines, CartLine{SKU: sku, Quantity: n})
@@ -89,7 +89,7 @@ func (w *work) pieces(t *taking, d *Decision, said *Said) {
 	if !t.n.Definition.ByPiece() {
 		return
 	}
-	in := func(p nudge.Placement) bool { return slices.Contains(d.Shown[p], t.n.ID) }
+	in := func(p nudge.Placement) bool { return shownIn(d, t.n.ID, p) }
 	words := nudge.PieceWordsIn(said.Language)
 	if in(nudge.ProductBlock) {
 		w.tables(t, said, words)
@@ -103,13 +103,13 @@ func (w *work) pieces(t *taking, d *Decision, said *Said) {
 // than those of the product that the page shows.
 func (w *work) ofOthers(n *snapshot.Compiled) bool {
 	p, ok := w.s.Shop.Catalog.Product(w.req.Moment.Page.Product)
-	if !ok || !n.Definition.ByPiece() || !slices.Contains(n.Definition.Placements, nudge.ProductBlock) {
+	if !ok || !n.Definition.ByPiece() && !n.Definition.Built() || !slices.Contains(n.Definition.Placements, nudge.ProductBlock) {
 		return false
 	}
 	for i := range p.Variants {
 		it := catalog.Item{Product: p, Variant: &p.Variants[i]}
 		price, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
-		if facts := catalog.FactsOf(it, price, w.region.ID); sold && !p.GiftCard && n.Definition.Ladder.Scope.Matches(&facts) {
+		if facts := catalog.FactsOf(it, price, w.region.ID); sold && !p.GiftCard && n.Definition.Ladder.Holds(&facts) {
 			return false
 		}
 	}
@@ -145,9 +145,8 @@ func (w *work) together(t *taking, i int, it catalog.Item) bool {
 func (w *work) apart(t *taking, it catalog.Item, lines []CartLine) []CartLine {
 	var out []CartLine
 	for _, c := range lines {
-		plain := c.Plan == "" && c.Origin == nil
 		i := slices.IndexFunc(w.lines, func(l line) bool { return l.ID == c.ID && l.SKU == c.SKU && l.Plan == c.Plan })
-		if plain && c.SKU == it.Variant.SKU || i < 0 || !w.together(t, i, it) {
+		if c.Plain() && c.SKU == it.Variant.SKU || i < 0 || !w.together(t, i, it) {
 			out = append(out, c)
 		}
 	}
@@ -157,7 +156,7 @@ func (w *work) apart(t *taking, it catalog.Item, lines []CartLine) []CartLine {
 // onLine is how many pieces of an item lie on its plain line.
 func (w *work) onLine(sku string) int64 {
 	for i := range w.lines {
-		if l := &w.lines[i]; l.SKU == sku && l.Plan == "" && l.Origin == nil {
+		if l := &w.lines[i]; l.SKU == sku && l.Plain() {
 			return l.Quantity
 		}
 	}
@@ -189,7 +188,7 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 	rungs := t.n.Definition.Ladder.Rungs
 	var rows []PriceRow
 	add := func(i int) bool {
-		row := PriceRow{From: rungs[i].Count}
+		row := PriceRow{From: rungs[i].Count, Marked: t.n.Definition.Look.Marked == int64(i+1)}
 		last := i+1 == len(rungs) || have < rungs[i+1].Count
 		var req Request
 		switch {
@@ -207,8 +206,10 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 			return false
 		}
 		for i := range d.Lines {
-			if l := &d.Lines[i]; l.SKU == it.Variant.SKU && l.Plan == "" && l.Origin == nil {
-				row.Each = l.dearest()
+			if l := &d.Lines[i]; l.SKU == it.Variant.SKU && l.plain() {
+				if row.Each = l.dearest(); l.Quantity == row.From {
+					row.Total = w.money(l.AfterUnit())
+				}
 			}
 		}
 		if it.Variant.Stock != nil && lying+row.Add > *it.Variant.Stock {
@@ -219,7 +220,7 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 	}
 	if rungs[0].Count > 1 {
 		price, _ := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
-		rows = append(rows, PriceRow{From: 1, Each: price.Price})
+		rows = append(rows, PriceRow{From: 1, Each: price.Price, Total: w.money(price.Price)})
 	}
 	for i := range rungs {
 		if rungs[i].Count == 0 || !add(i) {
@@ -247,7 +248,7 @@ func (w *work) hints(t *taking, d *Decision, said *Said, words nudge.PieceWords)
 	asked := map[any]bool{} // once for pieces that count together
 	for i := range w.lines {
 		l := &w.lines[i]
-		if !t.counts[i] || l.isAdded() || l.Plan != "" || l.Origin != nil || len(said.Hints) == mostHints {
+		if !t.counts[i] || l.isAdded() || !l.Plain() || len(said.Hints) == mostHints {
 			continue
 		}
 		together := any(t)
@@ -282,7 +283,7 @@ func (w *work) hints(t *taking, d *Decision, said *Said, words nudge.PieceWords)
 
 func dearestOn(lines []PricedLine, of *line) money.Minor {
 	for i := range lines {
-		if l := &lines[i]; l.SKU == of.SKU && l.ID == of.ID && l.Plan == "" && l.Origin == nil {
+		if l := &lines[i]; l.SKU == of.SKU && l.ID == of.ID && l.plain() {
 			return l.dearest()
 		}
 	}

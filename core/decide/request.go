@@ -98,6 +98,9 @@ const (
 	FromOffer OriginKind = "offer" // an accepted offer of the nudge
 )
 
+// Plain tells that the shopper put the line in, once, by itself.
+func (l *CartLine) Plain() bool { return l.Plan == "" && l.Origin == nil && l.Build == nil }
+
 // by tells whether a line comes from a nudge in a way.
 func (l *CartLine) by(kind OriginKind, nudge string) bool {
 	return l.Origin != nil && l.Origin.Kind == kind && l.Origin.Nudge == nudge
@@ -189,6 +192,7 @@ type Page struct {
 	Kind       nudge.Page `json:"kind,omitempty"`
 	Product    string     `json:"product,omitempty"`
 	Collection string     `json:"collection,omitempty"`
+	Set        string     `json:"set,omitempty"` // the nudge whose set is put together there
 }
 
 // MostUsage is how many nudges a request may tell the usage of.

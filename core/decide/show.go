@@ -56,12 +56,20 @@ func (w *work) show(d *Decision) {
 			continue
 		}
 		placements := w.asked(t.n.Definition.Placements)
-		if w.ofOthers(t.n) {
-			if placements = slices.DeleteFunc(slices.Clone(placements), func(p nudge.Placement) bool { return p == nudge.ProductBlock }); len(placements) == 0 {
-				o.Reason = OtherGoods
-				continue
+		for _, far := range []struct {
+			place nudge.Placement
+			is    bool
+			why   Reason
+		}{{nudge.SetBuilder, w.req.Moment.Page.Set != t.n.ID, Elsewhere}, {nudge.ProductBlock, w.ofOthers(t.n), OtherGoods}} {
+			if far.is && slices.Contains(placements, far.place) {
+				placements = slices.DeleteFunc(slices.Clone(placements), func(p nudge.Placement) bool { return p == far.place })
+				o.Reason = far.why
 			}
 		}
+		if len(placements) == 0 {
+			continue
+		}
+		o.Reason = ""
 		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: placements, Newly: st.newly, Nearest: len(w.req.Moment.Placements) > 0 && !t.n.Definition.EveryPlace})
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
@@ -80,6 +88,8 @@ func (w *work) show(d *Decision) {
 			t := &w.taking[w.told[s.at]]
 			said := w.says(t.n, o, s.standing, s.language, s.pieces)
 			w.pieces(t, d, &said)
+			w.builder(t, d, &said)
+			w.block(t, d, &said)
 			d.Says = append(d.Says, said)
 		} else {
 			o.Reason = AnotherShows

@@ -53,18 +53,26 @@ func (w *work) suggestions(d *Decision, o *NudgeOutcome, most int) []Suggestion 
 	r := &o.Rungs[at]
 	missing, _ := r.missing()
 	shelf := shelf(w.s, t.n, w.region, w.req.Moment.At)
+	if t.n.Definition.Built() {
+		return w.tried(d, o, t, r, w.finishing(t, r, shelf, most))
+	}
 	goods := w.close(shelf, r, missing)
 	if len(goods) == 0 {
 		return nil
 	}
 	var tries [][]SuggestedItem
 	for _, g := range goods[:min(len(goods), most)] {
-		tries = append(tries, []SuggestedItem{{g.item.Variant.SKU, g.item.Label(), quantity(g, missing)}})
+		tries = append(tries, []SuggestedItem{{SKU: g.item.Variant.SKU, Label: g.item.Label(), Quantity: quantity(g, missing)}})
 	}
 	if r.Measure == nudge.Value && overshoot(goods[0], missing)*5 > r.Threshold {
 		together := w.sets(shelf, missing)
 		tries = append(tries, together[:min(len(together), most)]...)
 	}
+	return w.tried(d, o, t, r, tries)
+}
+
+// tried decides with each of some goods, and ranks those that reach the rung.
+func (w *work) tried(d *Decision, o *NudgeOutcome, t *taking, r *RungOutcome, tries [][]SuggestedItem) []Suggestion {
 	var out []Suggestion
 	for _, items := range tries {
 		if s, ok := w.try(d, o.Nudge, r, items); ok {

@@ -35,8 +35,10 @@ type Definition struct {
 	// AppliesCode counts as an entered code wherever the nudge is in its audience.
 	AppliesCode string  `json:"applies_code,omitempty"`
 	Suggest     Suggest `json:"suggest,omitempty"`
-	Wording     Wording `json:"wording,omitempty"`
-	Look        Look    `json:"look,omitzero"`
+	// Headings are what stands above it where it has a block of its own, by language.
+	Headings map[string]string `json:"headings,omitempty"`
+	Wording  Wording           `json:"wording,omitempty"`
+	Look     Look              `json:"look,omitzero"`
 }
 
 // Ladder is the rungs in rising order and what all of them count.
@@ -198,10 +200,11 @@ const (
 	CartPage       Page = "cart"
 	CheckoutPage   Page = "checkout"
 	ThanksPage     Page = "thanks"
+	SetPage        Page = "set" // where a set is put together
 )
 
 // Pages lists every kind of page.
-var Pages = []Page{HomePage, CollectionPage, ProductPage, CartPage, CheckoutPage, ThanksPage}
+var Pages = []Page{HomePage, CollectionPage, ProductPage, CartPage, CheckoutPage, ThanksPage, SetPage}
 
 // Schedule is the time a nudge is in force, from (inclusive) until (exclusive).
 type Schedule struct {
@@ -226,20 +229,38 @@ const (
 	AfterBuy     Placement = "after_purchase"
 	Launcher     Placement = "launcher"
 	CardBadge    Placement = "card_badge"
+	SetBuilder   Placement = "set_builder" // the page of a set that is put together
 )
 
 // Placements lists every placement.
-var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Dialog, CheckoutBump, AfterBuy, Launcher, CardBadge}
+var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Dialog, CheckoutBump, AfterBuy, Launcher, CardBadge, SetBuilder}
 
 // Embedded lists the placements that the embed draws by itself; the others are for
 // a store that draws them from a decision.
-var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Launcher}
+var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Launcher, SetBuilder}
 
 // Look is how the nudge is drawn, by names that the embed knows.
 type Look struct {
 	Tone Tone `json:"tone,omitempty"` // empty: ink
 	Bar  Bar  `json:"bar,omitempty"`  // empty: rule
+	// Goods is how the goods of a set stand to be chosen; empty: cards.
+	Goods Goods `json:"goods,omitempty"`
+	// PictureOf is the product whose picture stands in its block; empty: none.
+	PictureOf string `json:"picture_of,omitempty"`
+	// Marked is the rung that a block points out, from 1; 0: none.
+	Marked int64 `json:"marked,omitempty"`
+	// Countdown tells how long it is still to be had, to its end.
+	Countdown bool `json:"countdown,omitempty"`
 }
+
+// Goods is how goods stand to be chosen.
+type Goods string
+
+// The ways.
+const (
+	GoodsCards Goods = "cards"
+	GoodsList  Goods = "list"
+)
 
 // IsZero tells whether the look is the usual one.
 func (l Look) IsZero() bool { return l == Look{} }

@@ -132,6 +132,17 @@ func SuggestName(s Suggest) string {
 
 // Text says how a nudge is drawn.
 func (l Look) Text() string {
+	text := l.bar()
+	if l.Goods == GoodsList {
+		text += ", goods in a list"
+	}
+	if l.Countdown {
+		text += ", counts down to its end"
+	}
+	return text
+}
+
+func (l Look) bar() string {
 	tone := orText(string(l.Tone), string(ToneInk))
 	switch l.Bar {
 	case BarSolid:

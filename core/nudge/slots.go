@@ -3,7 +3,6 @@ package nudge
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"unicode/utf8"
 
 	"agonal.dev/agonal/core/catalog"
@@ -129,7 +128,7 @@ func (f *Filling) ToGo(slots []Slot, count int64) (int64, bool) {
 	return n, f.Stray == 0 && n >= missing && count <= most
 }
 
-// SlotName says what shoppers call a slot, in a voice's language.
+// Name says what shoppers call a slot, in a voice's language.
 func (s *Slot) Name(v Voice) string {
 	if name := s.Names[v.Language]; name != "" {
 		return name
@@ -137,17 +136,13 @@ func (s *Slot) Name(v Voice) string {
 	return FilterText(s.Scope, v)
 }
 
-// slotsText says what lies in which slot: "3 to 4 of Inks and at most 1 of Wax".
-func slotsText(slots []Slot, v Voice) string {
-	parts := make([]string, len(slots))
-	for i := range slots {
-		s := &slots[i]
-		parts[i] = s.bounds() + of(FilterText(s.Scope, v))
+// Text says what lies in a slot: "3 to 4 of Inks", "at most 1 of Wax".
+func (s *Slot) Text(v Voice) string {
+	goods := of(FilterText(s.Scope, v))
+	if goods == "" {
+		goods = " of it"
 	}
-	if n := len(parts); n > 1 {
-		return strings.Join(parts[:n-1], ", ") + " and " + parts[n-1]
-	}
-	return parts[0]
+	return s.bounds() + goods
 }
 
 func (s *Slot) bounds() string {
@@ -160,6 +155,12 @@ func (s *Slot) bounds() string {
 	return fmt.Sprintf("%d to %d", s.Least, s.Most)
 }
 
+// Holds tells whether a ladder is about goods: they are in its scope, and fit a slot
+// where it has slots.
+func (l *Ladder) Holds(goods *catalog.Facts) bool {
+	return l.Scope.Matches(goods) && (len(l.Slots) == 0 || slices.ContainsFunc(l.Slots, func(s Slot) bool { return s.Scope.Matches(goods) }))
+}
+
 // validSlots tells what is impossible about a set that is put together.
 func (l *Ladder) validSlots() error {
 	if len(l.Slots) > MostSlots {
@@ -168,7 +169,7 @@ func (l *Ladder) validSlots() error {
 	var least, most int64
 	for i := range l.Slots {
 		s := &l.Slots[i]
-		at := fmt.Sprintf("ladder.slots[%d]", i)
+		at := SlotField(i)
 		if err := s.Scope.Valid(); err != nil {
 			return FieldError{at + ".scope", err.Error()}
 		}

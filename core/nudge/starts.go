@@ -70,6 +70,16 @@ func Starts() []Start {
 			d.Ladder.Scope = shelf
 			return d
 		}},
+		{"built", SellMore, "A set that shoppers put together", "Five from a shelf, chosen on a page of its own, for less together. Slot by slot if you like.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
+			shelf := firstShelf(cat)
+			d := byPiece("Put together", Units,
+				Rung{Count: 3, Rewards: []Reward{{Kind: BuiltPrice, Amounts: setPrices(rs, cat, shelf, 3)}}},
+				Rung{Count: 5, Rewards: []Reward{{Kind: BuiltPrice, Amounts: setPrices(rs, cat, shelf, 5)}}})
+			d.Ladder.Scope, d.Ladder.Slots = shelf, []Slot{{Least: 3, Most: 5}}
+			d.Headings = map[string]string{"en": "Put your own set together", "de": "Stell dein Set zusammen", "pl": "Ułóż własny zestaw", "ja": "お好きに組み合わせ"}
+			d.Placements = []Placement{SetBuilder, ProductBlock, CartDrawer}
+			return d
+		}},
 	}
 }
 

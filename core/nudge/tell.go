@@ -21,13 +21,15 @@ type Part struct {
 // The fields that a sentence says. Those of a rung are made by [RungField].
 const (
 	RegionsField = "audience.regions"
-	SlotsField   = "ladder.slots"
 	CodeField    = "audience.code"
 	ScopeField   = "ladder.scope"
 )
 
 // RungField is the path of a field of a rung.
 func RungField(rung int, field string) string { return fmt.Sprintf("ladder.rungs[%d].%s", rung, field) }
+
+// SlotField is the path of a slot.
+func SlotField(slot int) string { return fmt.Sprintf("ladder.slots[%d]", slot) }
 
 // RewardField is the path of a reward of a rung.
 func RewardField(rung, reward int) string {
@@ -108,7 +110,15 @@ func (t *teller) built(goal, scope string) {
 	t.say(" from ")
 	t.part(orText(scope, "anything"), ScopeField)
 	t.say(", ")
-	t.part(slotsText(t.d.Ladder.Slots, t.v), SlotsField)
+	for i := range t.d.Ladder.Slots {
+		switch {
+		case i > 0 && i == len(t.d.Ladder.Slots)-1:
+			t.say(" and ")
+		case i > 0:
+			t.say(", ")
+		}
+		t.part(t.d.Ladder.Slots[i].Text(t.v), SlotField(i))
+	}
 	t.say(", ")
 	t.reward(0)
 	t.say(".")

@@ -300,6 +300,17 @@ func (d Definition) validLook() error {
 	if !slices.Contains([]Bar{"", BarRule, BarSolid, BarNone, BarSteps}, d.Look.Bar) {
 		return FieldError{"look.bar", "must be rule, solid, none or steps"}
 	}
+	if !slices.Contains([]Goods{"", GoodsCards, GoodsList}, d.Look.Goods) {
+		return FieldError{"look.goods", "must be cards or list"}
+	}
+	if m := d.Look.Marked; m < 0 || m > int64(len(d.Ladder.Rungs)) {
+		return FieldError{"look.marked", fmt.Sprintf("there is no rung %d; 0 points out none", m)}
+	}
+	for language, text := range d.Headings {
+		if utf8.RuneCountInString(text) > MostName {
+			return FieldError{"headings." + language, fmt.Sprintf("at most %d characters", MostName)}
+		}
+	}
 	return nil
 }
 

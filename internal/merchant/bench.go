@@ -56,6 +56,7 @@ type benchView struct {
 	Axis       axisView
 	OnAxis     bool   // whether its goals are drawn on an axis
 	Values     bool   // whether they are values
+	Built      bool   // whether shoppers put it together
 	ByPiece    bool   // whether it is about prices by the number of pieces
 	Cart       string // the first cart of the preview, as JSON
 
@@ -184,7 +185,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v := &benchView{
 		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
 		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(),
-		LookIn: d.Look.Text(), ByPiece: d.ByPiece(), OnAxis: !d.ByPiece(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
+		LookIn: d.Look.Text(), ByPiece: d.ByPiece(), Built: d.Built(), OnAxis: !d.ByPiece() && !d.Built(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
 	}
 	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
@@ -237,6 +238,9 @@ func partOf(field string) string {
 		return fmt.Sprintf("reward-%d-%d", rung, reward)
 	case n == 1:
 		return "goal-" + itoa(rung)
+	}
+	if n, _ := fmt.Sscanf(field, "ladder.slots[%d]", &rung); n == 1 {
+		return "slot-" + itoa(rung)
 	}
 	for prefix, part := range map[string]string{
 		"audience.regions": "regions", "audience.code": "code", "audience.pool": "code", "applies_code": "code", "audience.pages": "places", "audience.when": "when",
@@ -317,6 +321,8 @@ func (v *benchView) sentence(regions []catalog.Region) {
 			}
 		case n == 1:
 			out.Label = fmt.Sprintf("Goal of rung %d: %s", rung+1, p.Text)
+		case strings.HasPrefix(out.Key, "slot-"):
+			out.Label = "Slot: " + p.Text
 		case p.Field != "":
 			out.Label = map[string]string{"regions": "Regions", "code": "Code", "scope": "What counts"}[out.Key] + ": " + p.Text
 		}
@@ -326,6 +332,14 @@ func (v *benchView) sentence(regions []catalog.Region) {
 
 // mostRewards is how many rewards a rung can be given here.
 const mostRewards = 3
+
+// noGoal says what a rung without a goal in the sentence asks for.
+func noGoal(r *nudge.Rung) string {
+	if len(r.Thresholds) > 0 {
+		return "with every order"
+	}
+	return "no goal but the set itself"
+}
 
 // drawerFor makes the controls of a nudge's panels.
 func drawerFor(h *here, d *nudge.Definition, snap *app.ShopSnapshot) drawer {
@@ -353,13 +367,16 @@ func (v *benchView) rows(w drawer, regions []catalog.Region) {
 	for _, r := range v.When {
 		put(r.Key)
 	}
+	for i := range d.Ladder.Slots {
+		put("slot-" + itoa(i))
+	}
 	for i := range d.Ladder.Rungs {
 		put("goal-" + itoa(i))
 		for j := range d.Ladder.Rungs[i].Rewards {
 			put(fmt.Sprintf("reward-%d-%d", i, j))
 		}
 		if key := "goal-" + itoa(i); !slices.ContainsFunc(v.Sentence, func(p sentencePart) bool { return p.Key == key }) {
-			v.Goals = append(v.Goals, partView{key, fmt.Sprintf("Goal of rung %d: none", i+1), "no goal but the set itself"})
+			v.Goals = append(v.Goals, partView{key, fmt.Sprintf("Goal of rung %d: none", i+1), noGoal(&d.Ladder.Rungs[i])})
 		}
 	}
 	for _, key := range []string{"name", "regions", "places", "schedule", "look", "scope", "counts", "code", "beside", "limits", "shown", "suggest"} {
@@ -614,19 +631,21 @@ func firstCart(cat *catalog.Catalog, d *nudge.Definition, r catalog.Region, now 
 	}
 	lines := []line{}
 	most, first := 2, int64(2)
-	if rung := &d.Ladder.Rungs[0]; d.ByPiece() {
+	if rung := &d.Ladder.Rungs[0]; d.Built() {
+		most, first = int(max(rung.Count-1, 1)), 1
+	} else if d.ByPiece() {
 		most, first = 1, max(rung.Count, rung.Rewards[0].Size, 2)-1
 	}
 	for i := range cat.Products {
 		p := &cat.Products[i]
-		j := firstIn(p, &d.Ladder.Scope, r, now)
+		j := firstIn(p, &d.Ladder, r, now)
 		if j < 0 {
 			continue
 		}
 		if next := min(1, len(p.Variants)-1); j < next {
 			it := catalog.Item{Product: p, Variant: &p.Variants[next]}
 			price, sold := it.Variant.PriceIn(r.Currency, "", now)
-			if facts := catalog.FactsOf(it, price, r.ID); sold && d.Ladder.Scope.Matches(&facts) {
+			if facts := catalog.FactsOf(it, price, r.ID); sold && d.Ladder.Holds(&facts) {
 				j = next // the size that is bought most
 			}
 		}

@@ -2,6 +2,7 @@ package merchant
 
 import (
 	"fmt"
+	"maps"
 	"net/url"
 	"slices"
 	"strconv"
@@ -9,6 +10,7 @@ import (
 	"time"
 
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 )
@@ -219,6 +221,38 @@ func (w drawer) text(name, label string, at *string, most int) control {
 			*at = text
 		}
 	})
+}
+
+// translated is a text in each of the languages of the shop's regions.
+func (w drawer) translated(name, label string, at *map[string]string) []control {
+	var out []control
+	for _, r := range w.all {
+		for _, language := range r.Languages {
+			field := name + "." + language
+			if slices.ContainsFunc(out, func(c control) bool { return c.Name == field }) {
+				continue
+			}
+			text := (*at)[language]
+			c := w.text(field, label+", in "+checks.LanguageName(language), &text, nudge.MostName)
+			read := c.read
+			c.read = func(r *reading) {
+				read(r)
+				if (*at)[language] == text {
+					return
+				}
+				next := maps.Clone(*at)
+				if next == nil {
+					next = map[string]string{}
+				}
+				if next[language] = text; text == "" {
+					delete(next, language)
+				}
+				*at = next
+			}
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 // code is a text in the form of codes.

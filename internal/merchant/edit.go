@@ -45,6 +45,8 @@ var edits = map[string]func(*editing, *nudge.Definition) error{
 	"panel":          (*editing).panel,
 	"add-rung":       (*editing).addRung,
 	"drop-rung":      (*editing).dropRung,
+	"add-slot":       (*editing).addSlot,
+	"drop-slot":      (*editing).dropSlot,
 	"add-reward":     (*editing).addReward,
 	"drop-reward":    (*editing).dropReward,
 	"add-condition":  (*editing).addCondition,
@@ -70,7 +72,7 @@ func (s *server) edit(c *echo.Context) error {
 	}
 	e := &editing{reading: reading{form, h.shop.Locale, h.zone, h.now, fieldErrors{}}, regions: snap.Regions(), rung: atoi(form.Get("rung"))}
 	n, err := s.app.EditDraft(ctx, h.shop.ID, c.Param("nudge"), h.account.Name, atoi(form.Get("version")), func(d *nudge.Definition) error {
-		if e.rung < 0 || e.rung >= len(d.Ladder.Rungs) {
+		if e.rung < 0 || e.rung >= max(len(d.Ladder.Rungs), len(d.Ladder.Slots)) {
 			return app.Problem{Field: "rung", Say: "This rung is not there any more; look at the sentence as it is now."}
 		}
 		e.drawer = drawerFor(h, d, snap)
@@ -187,8 +189,31 @@ func (e *editing) dropRung(d *nudge.Definition) error {
 	if len(d.Ladder.Rungs) == 1 {
 		return fieldErrors{"": "A nudge needs at least one rung."}
 	}
+	if e.rung >= len(d.Ladder.Rungs) {
+		return fieldErrors{"": "This rung is not there any more; look at the sentence as it is now."}
+	}
 	d.Ladder.Rungs = append(d.Ladder.Rungs[:e.rung], d.Ladder.Rungs[e.rung+1:]...)
 	e.focus = "goal-" + itoa(max(0, e.rung-1))
+	return nil
+}
+
+// addSlot puts one more slot, that may stay empty, beside the others of a set.
+func (e *editing) addSlot(d *nudge.Definition) error {
+	if len(d.Ladder.Slots) == 0 || len(d.Ladder.Slots) >= nudge.MostSlots {
+		return fieldErrors{"": fmt.Sprintf("A set that is put together has at most %d slots.", nudge.MostSlots)}
+	}
+	d.Ladder.Slots = append(slices.Clone(d.Ladder.Slots), nudge.Slot{Most: 1})
+	e.open = "slot-" + itoa(len(d.Ladder.Slots)-1)
+	return nil
+}
+
+func (e *editing) dropSlot(d *nudge.Definition) error {
+	i := atoi(e.form.Get("rung"))
+	if len(d.Ladder.Slots) < 2 || i >= len(d.Ladder.Slots) {
+		return fieldErrors{"": "A set that is put together needs at least one slot."}
+	}
+	d.Ladder.Slots = slices.Delete(slices.Clone(d.Ladder.Slots), i, i+1)
+	e.focus = "slot-" + itoa(max(0, i-1))
 	return nil
 }
 

@@ -113,7 +113,7 @@ func mark(controls map[string]bool, form *html.Node, do string) {
 			return
 		}
 		controls[name] = true
-		for _, end := range []string{".home", ".jp", ".home.from"} {
+		for _, end := range []string{".home", ".jp", ".home.from", ".en"} {
 			if short, is := strings.CutSuffix(name, end); is {
 				controls[short] = true
 			}

@@ -94,30 +94,6 @@ type frameReply struct {
 	When        map[string]string  `json:"when,omitempty"`  // what is true of the audience, by path
 }
 
-type cartView struct {
-	Lines    []cartLineView
-	Gifts    []cartLineView
-	Goods    string
-	Rewards  []rewardLine
-	Shipping string
-	Fee, Tax string
-	TaxShown bool
-	ToPay    string
-	Added    string
-	Alone    bool
-	Refused  []string
-	Region   string
-}
-
-// rewardLine is what one reward takes off the goods.
-type rewardLine struct{ Text, Amount string }
-
-type cartLineView struct {
-	SKU, Name, Option, Full, Picture, Unit string
-	Was, Paid                              string // of the line before and after unit rewards
-	Quantity                               int64
-}
-
 // frame decides one state of the workbench.
 func (s *server) frame(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
@@ -148,12 +124,19 @@ func (s *server) frame(c *echo.Context) error {
 		at.Kind = nudge.ProductPage // what the drawer lies over
 	}
 	if at.Kind == nudge.ProductPage {
-		at.Product = previewGoods(snap.Catalog(), &n.Draft.Ladder.Scope, region, s.app.Now()).First.ID
+		at.Product = previewGoods(snap.Catalog(), &n.Draft.Ladder, region, s.app.Now()).First.ID
 	}
 	req := decide.Request{
 		Cart:    decide.Cart{Lines: f.Lines, Destination: destinationOf(region)},
 		Moment:  decide.Moment{At: s.app.Now(), Page: at, Locale: f.Language, Placements: placesOn[f.Page]},
 		Shopper: shopperOf(f.Shopper, s.app.Now()),
+		Suggest: n.Draft.Built(),
+	}
+	if n.Draft.Built() {
+		req.Cart.Lines = putTogether(snap.Catalog(), n.ID, &n.Draft.Ladder, region, f.Lines, req.Moment)
+	}
+	if f.Page == nudge.SetPage {
+		req.Moment.Page.Set = n.ID
 	}
 	if n.Draft.Audience.Code != "" {
 		req.Cart.Codes = []string{n.Draft.Audience.Code}
@@ -214,6 +197,10 @@ func (s *server) frame(c *echo.Context) error {
 	}
 	box := axisBox{f.Wide, f.Scale}.fit()
 	switch {
+	case n.Draft.Built():
+		if err := s.placesPart(&out, snap, req, d, &n, region, h.shop.Locale, box); err != nil {
+			return s.fail(c, err)
+		}
 	case n.Draft.ByPiece():
 		if err := s.stepsPart(&out, snap, req, &n, region, h.shop.Locale, box); err != nil {
 			return s.fail(c, err)
@@ -229,7 +216,7 @@ func (s *server) frame(c *echo.Context) error {
 		out.Put = &put
 	}
 	if m.of != nudge.Value && m.of != nudge.Distinct {
-		if it, _ := stepItem(snap.Catalog(), req, &n.Draft.Ladder.Scope, region); it.Variant != nil {
+		if it, _ := stepItem(snap.Catalog(), req, &n.Draft.Ladder, region); it.Variant != nil {
 			out.Item = it.Variant.SKU
 		}
 	}
@@ -241,6 +228,11 @@ func (s *server) frame(c *echo.Context) error {
 		out.Lasting, out.LastingText = l, m.show(*l)+" to add"
 	}
 	cart := cartOf(snap.Catalog(), region, d, h.shop.Locale, alone, refused)
+	if n.Draft.Built() {
+		cart.Finish, cart.ThenPays = finishing(d, n.ID, func(m money.Minor) string {
+			return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
+		})
+	}
 	if out.Cart, err = s.part("bench", "bench-cart", cart); err != nil {
 		return s.fail(c, err)
 	}
@@ -262,6 +254,20 @@ func (s *server) stepsPart(out *frameReply, snap *snapshot.Snapshot, req decide.
 		return err
 	}
 	out.Table, err = s.part("bench", "steps-table", v)
+	return err
+}
+
+// placesPart draws how far a set is, place by place.
+func (s *server) placesPart(out *frameReply, snap *snapshot.Snapshot, req decide.Request, d decide.Decision, n *store.Nudge, region catalog.Region, locale string, box axisBox) error {
+	v, err := placesOf(snap, req, d, n.ID, &n.Draft, region, locale, box)
+	if err != nil {
+		return err
+	}
+	out.Head = fmt.Sprintf("%s, in %s. Press a place to fill or empty it; drag a line to move a number.", v.Region, v.Currency)
+	if out.Axis, err = s.part("bench", "places", v); err != nil {
+		return err
+	}
+	out.Table, err = s.part("bench", "places-table", v)
 	return err
 }
 
@@ -327,6 +333,7 @@ var placesOn = map[nudge.Page][]nudge.Placement{
 	nudge.CollectionPage: {nudge.TopBar, nudge.Launcher},
 	nudge.CartPage:       {nudge.TopBar, nudge.CartBlock},
 	nudge.CheckoutPage:   {nudge.TopBar},
+	nudge.SetPage:        {nudge.TopBar, nudge.SetBuilder, nudge.Launcher},
 	drawerPage:           {nudge.CartDrawer},
 }
 
@@ -425,185 +432,4 @@ func stateOf(d decide.Decision, id string) nudge.State {
 		}
 	}
 	return ""
-}
-
-// cartFor looks for a cart in which a nudge has a state: it sets the value to have (at), or
-// returns lines where pieces are counted. Lost again is what was reached in this visit.
-func cartFor(cat *catalog.Catalog, req *decide.Request, n *store.Nudge, m measured, r catalog.Region, want nudge.State, at **int64) []decide.CartLine {
-	d := &n.Draft
-	first, last := &d.Ladder.Rungs[0], &d.Ladder.Rungs[len(d.Ladder.Rungs)-1]
-	goal, _ := m.goal(first)
-	top, _ := m.goal(last)
-	pieces := d.ByPiece() && goal == 0
-	if pieces {
-		goal = max(first.Rewards[0].Size, 1)
-		top = goal
-	}
-	target := map[nudge.State]int64{nudge.NotYet: goal / 2, nudge.OneStep: goal - max(goal/20, 1), nudge.Lost: goal - max(goal/20, 1), nudge.Reached: top}[want]
-	req.Visit = decide.Visit{}
-	for i := range d.Ladder.Rungs {
-		if want == nudge.Lost {
-			req.Visit.Reached = append(req.Visit.Reached, decide.RungRef{Nudge: n.ID, Rung: i})
-		}
-	}
-	if m.of == nudge.Value && !d.ByPiece() {
-		*at = &target
-		return nil
-	}
-	if !pieces && m.of == nudge.Distinct {
-		req.Cart.Lines = nil
-		return linesFor(cat, *req, d, r, target)
-	}
-	it, _ := stepItem(cat, *req, &d.Ladder.Scope, r)
-	req.Cart.Lines = nil // only what counts, and just so much of it
-	if it.Variant == nil {
-		return nil
-	}
-	if m.of == nudge.Weight {
-		each := max(it.Variant.Weight, 1)
-		target = map[bool]int64{true: (target + each - 1) / each, false: target / each}[want == nudge.Reached]
-	}
-	if target <= 0 {
-		return []decide.CartLine{}
-	}
-	return req.WithPieces("", it.Variant.SKU, target).Cart.Lines
-}
-
-// linesFor is a cart that counts about so much more, or less: more or fewer pieces of its
-// first item that counts, or of different products one each.
-func linesFor(cat *catalog.Catalog, req decide.Request, d *nudge.Definition, r catalog.Region, more int64) []decide.CartLine {
-	lines := append([]decide.CartLine{}, req.Cart.Lines...)
-	scope := &d.Ladder.Scope
-	if d.Ladder.Counts() == nudge.Distinct {
-		for i := len(lines) - 1; i >= 0 && more < 0; i-- {
-			if it, ok := cat.Item(lines[i].SKU); ok && firstIn(it.Product, scope, r, req.Moment.At) >= 0 {
-				lines = slices.Delete(lines, i, i+1)
-				more++
-			}
-		}
-		for i := 0; i < len(cat.Products) && more > 0; i++ {
-			p := &cat.Products[i]
-			j := firstIn(p, scope, r, req.Moment.At)
-			has := slices.ContainsFunc(lines, func(l decide.CartLine) bool {
-				it, ok := cat.Item(l.SKU)
-				return ok && it.Product == p
-			})
-			if j >= 0 && !has {
-				lines = append(lines, decide.CartLine{SKU: p.Variants[j].SKU, Quantity: 1})
-				more--
-			}
-		}
-		return lines
-	}
-	it, have := stepItem(cat, req, scope, r)
-	if it.Variant == nil {
-		return lines
-	}
-	each := int64(1)
-	if d.Ladder.Counts() == nudge.Weight {
-		each = max(it.Variant.Weight, 1)
-	}
-	n := min(max(have+(more+each/2)/each, 0), decide.MostQuantity)
-	lines = slices.DeleteFunc(lines, func(l decide.CartLine) bool { return l.SKU == it.Variant.SKU && n == 0 })
-	req.Cart.Lines = lines
-	if n > 0 {
-		lines = req.WithPieces("", it.Variant.SKU, n).Cart.Lines
-	}
-	return lines
-}
-
-// cartOf lays a decided cart out.
-func cartOf(cat *catalog.Catalog, region catalog.Region, d decide.Decision, locale string, alone bool, refused []string) cartView {
-	show := func(m money.Minor) string {
-		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, locale)
-	}
-	v := cartView{Goods: show(d.Before), TaxShown: d.TaxShown, Tax: show(d.Tax), ToPay: show(d.ToPay), Alone: alone, Refused: refused, Region: region.Name}
-	if d.Shipping != nil {
-		v.Shipping, v.Fee = d.Shipping.Name, show(d.Shipping.Fee)
-	}
-	for _, l := range d.Lines {
-		if l.SKU == "" {
-			v.Added = show(l.Unit)
-			continue
-		}
-		it, _ := cat.Item(l.SKU)
-		line := cartLineView{SKU: l.SKU, Name: it.Product.Title, Full: it.Label(), Picture: it.Product.Picture, Unit: show(l.Unit), Quantity: l.Quantity, Paid: show(l.AfterUnit())}
-		if l.UnitOff > 0 {
-			line.Was = show(l.Amount)
-		}
-		for _, o := range it.Variant.Options {
-			line.Option += o.Value + " · "
-		}
-		v.Lines = append(v.Lines, line)
-	}
-	for _, g := range d.OffGoods() {
-		v.Rewards = append(v.Rewards, rewardLine{upperFirst(g.Text), "−" + show(g.Amount)})
-	}
-	for _, g := range d.Gifts {
-		for _, it := range g.Items {
-			item, _ := cat.Item(it.SKU)
-			v.Gifts = append(v.Gifts, cartLineView{SKU: it.SKU, Full: it.Label, Picture: item.Product.Picture, Quantity: it.Quantity, Was: show(it.Worth()), Paid: "free"})
-		}
-	}
-	return v
-}
-
-// preview is the page in the frame: a made-up product page of the shop, with the
-// embed that shoppers get.
-func (s *server) preview(c *echo.Context) error {
-	ctx, h := c.Request().Context(), at(c)
-	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
-	if err != nil {
-		return s.fail(c, err)
-	}
-	goods := previewGoods(snap.Catalog(), &n.Draft.Ladder.Scope, chosenRegion(c, &n.Draft, snap.Regions()), s.app.Now())
-	return s.renderPart(c, http.StatusOK, "preview", "preview", page{Title: "Preview", Data: previewPage{goods, orElse(c.QueryParam("page"), string(nudge.ProductPage))}})
-}
-
-type previewPage struct {
-	previewView
-	Page string
-}
-
-type previewView struct {
-	First catalog.Product
-	More  []catalog.Product
-}
-
-// previewGoods are the product that the preview shows, the first that a nudge counts, and
-// some beside it.
-func previewGoods(cat *catalog.Catalog, scope *catalog.Filter, r catalog.Region, now time.Time) previewView {
-	var v previewView
-	for i := range cat.Products {
-		if p := &cat.Products[i]; v.First.ID == "" && firstIn(p, scope, r, now) >= 0 {
-			v.First = *p
-		}
-	}
-	for _, p := range cat.Products {
-		switch {
-		case p.GiftCard || p.ID == v.First.ID:
-		case v.First.ID == "":
-			v.First = p
-		case len(v.More) < 4:
-			v.More = append(v.More, p)
-		}
-	}
-	return v
-}
-
-// firstIn is the first variant of a product that a scope counts and a region sells, -1:
-// none.
-func firstIn(p *catalog.Product, scope *catalog.Filter, r catalog.Region, now time.Time) int {
-	for j := range p.Variants {
-		it := catalog.Item{Product: p, Variant: &p.Variants[j]}
-		price, sold := it.Variant.PriceIn(r.Currency, "", now)
-		if facts := catalog.FactsOf(it, price, r.ID); sold && !p.GiftCard && scope.Matches(&facts) {
-			return j
-		}
-	}
-	return -1
 }

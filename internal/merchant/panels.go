@@ -64,6 +64,8 @@ func (w drawer) panel(key string, d *nudge.Definition) *panel {
 		w.goal(p, d, i)
 	case name == "reward" && n == 2 && i < len(d.Ladder.Rungs) && j < len(d.Ladder.Rungs[i].Rewards):
 		w.reward(p, d, i, j)
+	case name == "slot" && n >= 1 && i < len(d.Ladder.Slots):
+		w.slot(p, d, i)
 	case name == "when":
 		return w.when(p, d, strings.TrimPrefix(rest, "-"))
 	default:
@@ -172,6 +174,28 @@ func (w drawer) look(p *panel, d *nudge.Definition) {
 			{Value: "none", Name: "Words only"},
 			{Value: "steps", Name: "A list of steps, each with its goal"},
 		}),
+		usually("look.goods", "Goods of a set, to choose from", &d.Look.Goods, []choiceView{
+			{Value: "cards", Name: "Cards with pictures"},
+			{Value: "list", Name: "A list"},
+		}),
+		w.flag("look.countdown", "Counts down to its end, where it has one", &d.Look.Countdown),
+	}
+	picture := []string{}
+	if d.Look.PictureOf != "" {
+		picture = []string{d.Look.PictureOf}
+	}
+	of := w.tokens("look.picture_of", "Beside the product page block the picture of", "products", &picture)
+	p.More = append(w.translated("headings", "What stands above its block", &d.Headings), of,
+		w.whole("look.marked", "Rung that the block points out; empty: none", &d.Look.Marked, 0, int64(len(d.Ladder.Rungs)), "counted from 1"))
+	p.after = func(e *editing) {
+		switch len(picture) {
+		case 0:
+			d.Look.PictureOf = ""
+		case 1:
+			d.Look.PictureOf = picture[0]
+		default:
+			e.errs["look.picture_of"] = "One product is enough; remove the others."
+		}
 	}
 }
 
@@ -280,6 +304,34 @@ func (w drawer) goal(p *panel, d *nudge.Definition, i int) {
 	p.after = func(e *editing) { e.rises(l, i) }
 }
 
+// slot is a part of a set that shoppers put together.
+func (w drawer) slot(p *panel, d *nudge.Definition, i int) {
+	s := &d.Ladder.Slots[i]
+	at := nudge.SlotField(i)
+	p.Rung = i
+	p.Controls = []control{
+		w.whole(at+".least", "From how many pieces; 0: it may stay empty", &s.Least, 0, nudge.MostSize, "pieces"),
+		w.whole(at+".most", "To how many", &s.Most, 1, nudge.MostSize, "pieces"),
+	}
+	p.Note = "Of what the set counts: " + lowerFirst(w.hits(&s.Scope))
+	for _, c := range w.filter(at+".scope", &s.Scope, "Only", "Never") {
+		if f := strings.TrimPrefix(c.Name, at+".scope"); f == ".include.collections" || f == ".include.products" {
+			p.Controls = append(p.Controls, c)
+		} else {
+			p.More = append(p.More, c)
+		}
+	}
+	p.Controls = append(p.Controls, w.translated(at+".names", "What shoppers call it", &s.Names)...)
+	if len(d.Ladder.Slots) > 1 {
+		p.CanDrop = "slot"
+	}
+	p.after = func(e *editing) {
+		if s.Least > s.Most {
+			e.errs[at+".most"] = fmt.Sprintf("Must not be less than %d, the least.", s.Least)
+		}
+	}
+}
+
 // rewardKinds are the kinds in the merchant's words.
 var rewardKinds = []choiceView{
 	{Value: "free_shipping", Name: "Free shipping"},
@@ -293,6 +345,7 @@ var rewardKinds = []choiceView{
 	{Value: "unit_amount", Name: "An amount off each piece"},
 	{Value: "unit_price", Name: "A fixed price for each piece"},
 	{Value: "set_price", Name: "So many for a price"},
+	{Value: "built_price", Name: "A price for all that was put together"},
 	{Value: "n_for_m", Name: "So many for the price of fewer"},
 	{Value: "every", Name: "For every so many, some cheaper"},
 	{Value: "offer_add", Name: "An offer: an item at a special price"},

@@ -147,6 +147,14 @@ func (h *here) day(t time.Time) string {
 }
 
 // upperFirst begins a sentence or a label with a capital.
+func lowerFirst(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 || r == utf8.RuneError {
+		return s
+	}
+	return string(unicode.ToLower(r)) + s[n:]
+}
+
 func upperFirst(s string) string {
 	r, n := utf8.DecodeRuneInString(s)
 	if n == 0 || r == utf8.RuneError {

@@ -49,7 +49,7 @@ const mostSteps = 24
 // stepsOf draws prices by the number of pieces of the cart's first item that counts, or
 // of the first that the shop sells.
 func stepsOf(snap *snapshot.Snapshot, req decide.Request, id string, d *nudge.Definition, r catalog.Region, locale string, box axisBox) (*stepsView, error) {
-	it, have := stepItem(snap.Catalog(), req, &d.Ladder.Scope, r)
+	it, have := stepItem(snap.Catalog(), req, &d.Ladder, r)
 	if it.Variant == nil {
 		return nil, nil
 	}
@@ -71,14 +71,14 @@ func stepsOf(snap *snapshot.Snapshot, req decide.Request, id string, d *nudge.De
 }
 
 // stepItem is the item whose pieces are counted out, and how many of it are there.
-func stepItem(cat *catalog.Catalog, req decide.Request, scope *catalog.Filter, r catalog.Region) (catalog.Item, int64) {
+func stepItem(cat *catalog.Catalog, req decide.Request, scope *nudge.Ladder, r catalog.Region) (catalog.Item, int64) {
 	in := func(it catalog.Item) bool {
 		price, sold := it.Variant.PriceIn(r.Currency, "", req.Moment.At)
 		facts := catalog.FactsOf(it, price, r.ID)
-		return sold && !it.Product.GiftCard && scope.Matches(&facts)
+		return sold && !it.Product.GiftCard && scope.Holds(&facts)
 	}
 	for _, l := range req.Cart.Lines {
-		if it, ok := cat.Item(l.SKU); ok && l.Plan == "" && l.Origin == nil && in(it) {
+		if it, ok := cat.Item(l.SKU); ok && l.Plain() && in(it) {
 			return it, l.Quantity
 		}
 	}

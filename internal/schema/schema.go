@@ -51,7 +51,8 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[nudge.Placement]():   words(nudge.Placements),
 	reflect.TypeFor[nudge.State]():       words(nudge.States),
 	reflect.TypeFor[nudge.Tone]():        {"", "ink", "paper", "accent"},
-	reflect.TypeFor[nudge.Bar]():         {"", "rule", "solid", "none"},
+	reflect.TypeFor[nudge.Bar]():         {"", "rule", "solid", "none", "steps"},
+	reflect.TypeFor[nudge.Goods]():       {"", "cards", "list"},
 	reflect.TypeFor[nudge.Returns]():     {"keep", "charge_gift", "recompute"},
 	reflect.TypeFor[nudge.Suggest]():     {"least_overshoot", "most_profit", "best_companion", "blend"},
 	reflect.TypeFor[nudge.Shipments]():   {"first", "later", "every"},
@@ -63,6 +64,7 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[snapshot.Choice]():   {"", "expected_gain", "merchant_order"},
 	reflect.TypeFor[decide.OriginKind](): {"gift", "offer"},
 	reflect.TypeFor[decide.RungState]():  {"open", "reached", "waiting", "outdone", "passed"},
+	reflect.TypeFor[decide.BuildState](): {"open", "given", "outdone"},
 	reflect.TypeFor[decide.GiftState]():  {"added", "to_pick", "offered", "removed", "out_of_stock"},
 }
 

@@ -207,9 +207,12 @@ export function bench(say: (text: string) => void) {
     const share = (x - number('left')) / (number('right') - number('left'));
     return Math.round(Math.max(0, Math.min(1, share)) * (last?.most ?? 1));
   };
+  // A step's line stands before it, a place's behind it.
+  const behind = () => svg()?.dataset.places !== undefined;
+  const pieces = () => number(behind() ? 'places' : 'pieces');
   const step = (x: number) => {
-    const pitch = (number('right') - number('left')) / number('pieces');
-    return Math.max(1, Math.min(number('pieces'), 1 + Math.floor((x - number('left')) / pitch)));
+    const n = ((x - number('left')) * pieces()) / (number('right') - number('left'));
+    return Math.max(1, Math.min(pieces(), behind() ? Math.round(n) : 1 + Math.floor(n)));
   };
 
   /** So many pieces of the item that the drawing is about. */
@@ -237,20 +240,27 @@ export function bench(say: (text: string) => void) {
     const rung = held?.dataset.rung;
     if (held && rung !== undefined) {
       let to = '';
-      const pieces = s.dataset.pieces !== undefined;
+      const counted = s.dataset.pieces !== undefined || behind();
       follow(
         e,
         (x) => {
-          const n = pieces ? step(x) : Math.max(1, Math.round(money(x) / number('step')));
-          to = String(pieces ? n : (n * number('step')) / number('whole'));
-          const here = pieces ? number('left') + ((n - 1) * (number('right') - number('left'))) / number('pieces') : axisAt(n * number('step'));
+          const n = counted ? step(x) : Math.max(1, Math.round(money(x) / number('step')));
+          to = String(counted ? n : (n * number('step')) / number('whole'));
+          const here = counted ? number('left') + ((behind() ? n : n - 1) * (number('right') - number('left'))) / pieces() : axisAt(n * number('step'));
           held.setAttribute('transform', `translate(${here - Number(held.dataset.x)} 0)`);
         },
         () => {
           if (to === held.dataset.at) return held.removeAttribute('transform');
-          moveRung(rung, pieces || s.dataset.counts !== undefined ? 'count' : `thresholds.${pick('region').value}`, to);
+          moveRung(rung, counted || s.dataset.counts !== undefined ? 'count' : `thresholds.${pick('region').value}`, to);
         },
       );
+      return;
+    }
+    const place = on.closest<SVGGElement>('.place')?.dataset;
+    if (place) {
+      document.getElementById('marker')?.focus({ preventScroll: true });
+      if (place.take) put(place.take, -1);
+      else if (place.put) put(place.put, 1);
       return;
     }
     if (s.dataset.pieces !== undefined) {
@@ -276,6 +286,13 @@ export function bench(say: (text: string) => void) {
       else if (e.key === 'End') setPieces(number('pieces'));
       else if (by[e.key]) setPieces(Math.max(1, have + by[e.key]));
       else return;
+      return e.preventDefault();
+    }
+    const places = svg()!.dataset;
+    if (places.places !== undefined) {
+      const sku = (by[e.key] ?? 0) > 0 ? places.put : places.take;
+      if (!by[e.key]) return;
+      if (sku) put(sku, by[e.key] > 0 ? 1 : -1);
       return e.preventDefault();
     }
     const item = last.item;
@@ -315,7 +332,8 @@ export function bench(say: (text: string) => void) {
     }).observe(cartBox, { childList: true });
   });
   const put = (sku: string, n: number) => {
-    lines = lines.some((l) => l.sku === sku) ? lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + n } : l)) : [...lines, { sku, quantity: n }];
+    if (!lines.some((l) => l.sku === sku)) lines = [...lines, { sku, quantity: 0 }];
+    lines = lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + n } : l)).filter((l) => l.quantity > 0);
     changed();
   };
   root.addEventListener('pick', (e) => put(((e as CustomEvent).detail as Picked).value, 1));

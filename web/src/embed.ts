@@ -25,9 +25,31 @@ interface Said {
   text: string;
   pieces: Words[];
   progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
-  look: { tone?: string; bar?: string };
+  look: { tone?: string; bar?: string; goods?: string; marked?: number };
   tables?: { sku: string; rows: Row[] }[];
   hints?: Hint[];
+  builder?: Builder;
+  heading?: string;
+  picture?: string;
+  ends?: { seconds: number; text: string };
+}
+interface Builder {
+  slots: { name?: string; bounds: string; goods: Good[] }[];
+  empty: string;
+  most: number;
+  words: Record<'choose' | 'more' | 'fewer' | 'sold_out' | 'place' | 'spare' | 'put' | 'clear' | 'once', string>;
+  plans?: string[];
+}
+interface Good {
+  sku: string;
+  label: string;
+  picture?: string;
+  price: string;
+  out?: boolean;
+}
+interface Piece {
+  sku: string;
+  quantity: number;
 }
 interface Row {
   here?: boolean;
@@ -47,7 +69,17 @@ interface Rung {
   rung: number;
   state: string;
 }
+interface Build {
+  nudge: string;
+  id: string;
+  state: string;
+  pieces: number;
+  text: string;
+  next?: { pieces: number };
+}
 interface Decision {
+  lines: (Piece & { build?: { nudge: string; id: string } })[];
+  builds?: Build[];
   says: Said[];
   shown: Record<string, string[]>;
   nudges: { nudge: string; revision: number; rungs: Rung[] }[];
@@ -136,7 +168,7 @@ interface Drawn extends HTMLElement {
   addEventListener('pagehide', flush);
 
   // Only what this page has a place for is asked for.
-  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'launcher'];
+  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'launcher', 'set_builder'];
   let asked: string[] = [];
   const placesHere = () => {
     const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement).map((e) => e.getAttribute('place') ?? ''))];
@@ -144,22 +176,27 @@ interface Drawn extends HTMLElement {
     return here.filter((p) => known.includes(p));
   };
 
+  /** Asks for a decision, about the cart with some more lines in it; none where there is no answer. */
+  const askFor = async (from: Request, places: string[], more: object[] = []): Promise<Decision | undefined> => {
+    const cart = from.cart as { lines?: object[] };
+    try {
+      const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
+        ...from,
+        cart: { ...cart, lines: [...(cart.lines ?? []), ...more] },
+        moment: { ...from.moment, placements: places },
+        visit: { ...from.visit, id: visit.id, reached: visit.reached, shown: visit.shown },
+      });
+      return r.ok ? ((await r.json()) as Decision) : undefined;
+    } catch {
+      return undefined; // what is shown stays; the shop does not need us
+    }
+  };
   const decide = async () => {
     if (!live || !request) return;
     const mine = ++turn;
     asked = placesHere();
-    try {
-      const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
-        ...request,
-        moment: { ...request.moment, placements: asked },
-        visit: { ...request.visit, id: visit.id, reached: visit.reached, shown: visit.shown },
-      });
-      if (!r.ok) return;
-      const d = (await r.json()) as Decision;
-      if (mine === turn) render(d);
-    } catch {
-      /* what is shown stays; the shop does not need us */
-    }
+    const d = await askFor(request, asked);
+    if (d && mine === turn) render(d);
   };
 
   const render = (d: Decision) => {
@@ -201,6 +238,20 @@ interface Drawn extends HTMLElement {
     .plain { background: none; color: inherit; padding: 0; min-height: 0 }
     button { font: inherit; color: inherit; background: none; border: 0; padding: 4px 0; min-height: 28px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }
     .hint { color: var(--agonal-hint, #7d4f05); font: inherit; font-size: 14px; line-height: 1.4 } .hint button { margin-left: .4em }
+    .set { display: grid; gap: 14px; font-size: 15px } .heading { margin: 0; font: inherit; font-size: 22px; line-height: 1.2 }
+    .set ol, .set ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 8px }
+    .places { grid-template-columns: repeat(auto-fill, minmax(92px, 1fr)) }
+    .places li { min-height: 84px; display: grid; place-items: center; text-align: center; font-size: 13px; border: 1px dashed var(--agonal-open, #b8780f); color: var(--agonal-hint, #7d4f05); background: var(--agonal-open-ground, #fdf6e3) }
+    .places .full { border: 1px solid var(--agonal-done-paper, #0e5a56); background: none; color: inherit } .places .spare { border-color: color-mix(in srgb, currentColor 35%, transparent); background: none; color: inherit }
+    .set .out { display: grid; place-items: center; gap: 3px; width: 100%; height: 100%; padding: 6px 4px; text-decoration: none; line-height: 1.2 }
+    .set .foot { display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
+    .set .put { padding: 10px 18px; min-height: 44px; border: 1px solid var(--agonal-ground, #1b2a4a); background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
+    .set .put[aria-disabled=true] { background: none; color: inherit; opacity: .72; cursor: default }
+    .set h3 { margin: 4px 0 6px; font: inherit; font-weight: 700 } .set small { font-weight: 400 }
+    .cards { grid-template-columns: repeat(auto-fill, minmax(118px, 1fr)) } .cards li { display: grid; gap: 2px; justify-items: center; text-align: center; align-content: start; padding: 10px 6px; background: var(--agonal-card, #e8edf1) }
+    .cards .name { line-height: 1.25 } .set .taken { outline: 2px solid var(--agonal-done-paper, #0e5a56); outline-offset: -2px } .set .gone { opacity: .62 }
+    .list li { display: flex; gap: 10px; align-items: center; padding: 4px 8px; border-top: 1px solid color-mix(in srgb, currentColor 18%, transparent) } .list .name { flex: 1 }
+    .acts { display: inline-flex; gap: 6px; align-items: center } .set .acts button { min-width: 44px; min-height: 44px } .price { font-variant-numeric: tabular-nums } .plan { font: inherit; padding: 8px; min-height: 44px }
     @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;
   // A sheet of its own needs no permission for inline styles from the shop's pages.
   const sheet = new CSSStyleSheet();
@@ -214,6 +265,156 @@ interface Drawn extends HTMLElement {
     b.addEventListener('click', () => from.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add } })));
     return b;
   };
+
+  /** Names of the pieces that a set is being put together from, kept for this tab. */
+  const draftKey = (nudge: string) => `agonal-set-${nudge}`;
+  const readDraft = (nudge: string): { pieces: Piece[]; plan?: string } => {
+    try {
+      return JSON.parse(sessionStorage.getItem(draftKey(nudge)) ?? '') as { pieces: Piece[]; plan?: string };
+    } catch {
+      return { pieces: [] };
+    }
+  };
+  const el = <K extends keyof HTMLElementTagNameMap>(tag: K, cls: string, ...kids: (Node | string)[]) => {
+    const e = document.createElement(tag);
+    if (cls) e.className = cls;
+    e.append(...kids);
+    return e;
+  };
+  const press = (text: string, cls: string, act: () => void, label = '') => {
+    const b = el('button', cls, text);
+    b.type = 'button';
+    if (label) b.setAttribute('aria-label', label);
+    b.addEventListener('click', act);
+    return b;
+  };
+
+  /** Where a set is put together: its places, how far it is, and the goods to choose from. */
+  class SetBuilder {
+    private asked = 0;
+    private own?: Build;
+    private pieces: Piece[] = [];
+    private plan = '';
+    readonly box = el('div', 'set');
+
+    constructor(
+      private host: HTMLElement,
+      private said: Said,
+    ) {
+      const kept = readDraft(said.nudge);
+      if (live) [this.pieces, this.plan] = [kept.pieces, kept.plan ?? ''];
+      if (live && this.pieces.length) void this.ask();
+    }
+    /** What the page's own decision says: of a preview also what lies in the set. */
+    told(s: Said, d: Decision) {
+      this.said = s;
+      if (!live) {
+        this.own = d.builds?.find((b) => b.nudge === s.nudge);
+        this.pieces = d.lines.filter((l) => l.build?.nudge === s.nudge && l.build.id === this.own?.id);
+      }
+      this.draw();
+    }
+    private change(sku: string, by: number) {
+      if (!live) {
+        this.host.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add: by } }));
+        return;
+      }
+      if (!this.pieces.some((p) => p.sku === sku)) this.pieces = [...this.pieces, { sku, quantity: 0 }];
+      this.pieces = this.pieces.map((p) => (p.sku === sku ? { sku, quantity: p.quantity + by } : p)).filter((p) => p.quantity > 0);
+      this.keep();
+    }
+    private keep() {
+      sessionStorage.setItem(draftKey(this.said.nudge), JSON.stringify({ pieces: this.pieces, plan: this.plan }));
+      this.draw();
+      void this.ask();
+    }
+    /** How far it is the decision says, about the cart with the set in it. */
+    private async ask() {
+      const mine = ++this.asked;
+      if (!this.pieces.length) {
+        this.own = undefined;
+        return this.draw();
+      }
+      const build = { nudge: this.said.nudge, id: 'draft' };
+      const lines = this.pieces.map((p) => ({ ...p, build, ...(this.plan && { plan: this.plan }) }));
+      const d = request && (await askFor(request, [this.host.getAttribute('place') ?? ''], lines));
+      if (mine !== this.asked) return;
+      this.own = d?.builds?.find((b) => b.nudge === build.nudge && b.id === build.id);
+      this.draw();
+    }
+    private send() {
+      const detail = { nudge: this.said.nudge, lines: this.pieces, plan: this.plan };
+      if (live) sessionStorage.removeItem(draftKey(this.said.nudge));
+      this.host.dispatchEvent(new CustomEvent('agonal:put-set', { bubbles: true, composed: true, detail }));
+    }
+    private draw() {
+      const b = this.said.builder!;
+      const w = b.words;
+      const root = this.host.shadowRoot!;
+      const focus = (root.activeElement as HTMLElement | null)?.dataset.key;
+      const goods = b.slots.flatMap((s) => s.goods);
+      const lying = this.pieces.flatMap((p) => Array<Good | undefined>(p.quantity).fill(goods.find((g) => g.sku === p.sku)));
+      const first = Math.min(...this.said.progress.marks.map((m) => m.at));
+      const open = Math.max(lying.length, this.own?.next?.pieces ?? (this.own ? lying.length : first));
+      const places = el('ol', 'places');
+      for (let i = 0; i < Math.max(b.most, lying.length); i++) {
+        const g = lying[i];
+        const li = el('li', g ? 'full' : i < open ? 'open' : 'spare');
+        if (g) {
+          const out = press('', 'out', () => this.change(g.sku, -1), `${w.fewer}: ${g.label}`);
+          out.dataset.key = `place-${i}`;
+          out.append(...this.picture(g), g.label);
+          li.append(out);
+        } else li.append(i < open ? w.place : w.spare);
+        places.append(li);
+      }
+      const whole = this.own?.state === 'given' || this.own?.state === 'outdone';
+      const put = press(w.put, 'put', () => whole && this.send());
+      put.setAttribute('aria-disabled', String(!whole));
+      put.dataset.key = 'put';
+      const far = el('p', 'far', this.pieces.length ? (this.own?.text ?? '…') : b.empty);
+      far.setAttribute('role', 'status');
+      this.box.lang = this.said.language;
+      const foot = el('div', 'foot', far, put);
+      if (b.plans?.length) foot.prepend(this.plans(b.plans, w.once));
+      this.box.replaceChildren(places, foot, ...b.slots.map((s) => this.slot(s, b)));
+      if (focus) this.box.querySelector<HTMLElement>(`[data-key="${CSS.escape(focus)}"]`)?.focus({ preventScroll: true });
+    }
+    private picture(g: Good) {
+      return g.picture ? [Object.assign(document.createElement('img'), { src: g.picture, alt: '', width: 40, height: 40 })] : [];
+    }
+    private plans(plans: string[], once: string) {
+      const pick = el(
+        'select',
+        'plan',
+        ...['', ...plans].map((p) => Object.assign(document.createElement('option'), { value: p, textContent: p || once, selected: p === this.plan })),
+      );
+      pick.addEventListener('change', () => {
+        this.plan = pick.value;
+        this.keep();
+      });
+      return pick;
+    }
+    private slot(s: Builder['slots'][0], b: Builder) {
+      const w = b.words;
+      const list = el('ul', `goods ${this.said.look.goods ?? 'cards'}`);
+      for (const g of s.goods) {
+        const have = this.pieces.find((p) => p.sku === g.sku)?.quantity ?? 0;
+        const acts = el('span', 'acts');
+        const more = press(have ? '+' : w.choose, 'more', () => this.change(g.sku, 1), `${have ? w.more : w.choose}: ${g.label}`);
+        more.dataset.key = `more-${g.sku}`;
+        if (have) {
+          const fewer = press('−', 'fewer', () => this.change(g.sku, -1), `${w.fewer}: ${g.label}`);
+          fewer.dataset.key = `fewer-${g.sku}`;
+          acts.append(fewer, el('b', '', String(have)));
+        }
+        acts.append(g.out ? w.sold_out : more);
+        list.append(el('li', have ? 'taken' : g.out ? 'gone' : '', ...this.picture(g), el('span', 'name', g.label), el('span', 'price', g.price), acts));
+      }
+      const head = el('h3', '', s.name || '', ' ', el('small', '', s.bounds));
+      return el('section', '', ...(b.slots.length > 1 || s.name ? [head] : []), list);
+    }
+  }
 
   const step = (m: Mark) => {
     const li = document.createElement('li');
@@ -230,6 +431,7 @@ interface Drawn extends HTMLElement {
     private body?: HTMLDivElement;
     private seeing = 0;
     private now?: Said;
+    private set?: SetBuilder;
     private watch = new IntersectionObserver(
       ([e]) => {
         clearTimeout(this.seeing);
@@ -270,7 +472,7 @@ interface Drawn extends HTMLElement {
       this.hidden = !s;
       if (!s) {
         this.root.textContent = '';
-        this.body = undefined;
+        this.body = this.set = undefined;
         this.watch.disconnect();
         return;
       }
@@ -279,6 +481,7 @@ interface Drawn extends HTMLElement {
         this.body = this.root.querySelector('div')!;
         if (this.getAttribute('place') === 'launcher') this.launch();
       }
+      if (s.builder && ['set_builder', 'product_block'].includes(this.getAttribute('place') ?? '')) return this.build(s, !same);
       const look = s.look.bar ?? 'rule';
       const rows = this.getAttribute('place') === 'product_block' ? this.rows(s) : undefined;
       this.body.className = rows ? 'n plain' : `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
@@ -325,6 +528,21 @@ interface Drawn extends HTMLElement {
         this.watch.disconnect();
         this.watch.observe(this);
       }
+    }
+    /** A set is put together here: the words as ever, its places and goods below them. */
+    private build(s: Said, anew: boolean) {
+      this.body!.className = 'n plain';
+      const p = this.body!.querySelector('p')!;
+      if (anew || !this.set) {
+        this.set = new SetBuilder(this, s);
+        this.body!.replaceChildren(el('h2', 'heading', s.heading ?? ''), p, this.set.box);
+        this.watch.disconnect();
+        this.watch.observe(this);
+      }
+      this.body!.querySelector('h2')!.hidden = !s.heading;
+      p.lang = s.language;
+      if (p.textContent !== s.text) p.textContent = s.text;
+      this.set.told(s, decision!);
     }
     /** A small mark at the edge of the page opens what the nudge says. */
     private launch() {
