@@ -27,7 +27,7 @@ type Selection struct {
 	// region without a range do not agree.
 	Prices map[string]PriceRange `json:"prices,omitempty"`
 	OnSale *bool                 `json:"on_sale,omitempty"`
-	// Plans names purchase plans. A unit reward touches a line bought by a plan
+	// Plans names purchase plans, and [Once] what is bought without one. A unit reward touches a line bought by a plan
 	// only where its scope names that plan.
 	Plans []string `json:"plans,omitempty"`
 }
@@ -143,7 +143,7 @@ func (f *Filter) Matches(g *Facts) bool {
 		len(in.Options) > 0 && !overlap(in.Options, g.Options) ||
 		len(in.Prices) > 0 && !in.priced(g) ||
 		in.OnSale != nil && *in.OnSale != g.OnSale ||
-		len(in.Plans) > 0 && !slices.Contains(in.Plans, g.Plan) {
+		len(in.Plans) > 0 && !slices.Contains(in.Plans, planOf(g.Plan)) {
 		return false
 	}
 	out := &f.Exclude

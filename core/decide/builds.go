@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"time"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
@@ -149,6 +150,14 @@ func (w *work) buildOutcome(t *taking, b *build) BuildOutcome {
 			out.Next = &NextBuild{r.rung, count, gap, w.rewardsText(t.n, r.rung, w.tongue.Language)}
 		}
 	}
+	if plan := w.lines[b.lines[0]].Plan; plan != "" {
+		out.Plan, out.Later = w.planChoice(plan, w.tongue.Language), new(money.Minor)
+		for _, j := range b.lines {
+			if later := w.later(j); w.lines[j].Plan == plan {
+				*out.Later += *later
+			}
+		}
+	}
 	out.Text = w.buildText(&out)
 	return out
 }
@@ -248,10 +257,13 @@ func (w *work) builder(t *taking, d *Decision, said *Said) {
 		return
 	}
 	v := snapshot.Voice(&w.s.Shop, w.region, w.tongue)
-	b := &Builder{Words: nudge.BuildWordsIn(said.Language), Plans: l.Scope.Include.Plans, Slots: make([]BuilderSlot, len(l.Slots))}
+	b := &Builder{Words: nudge.BuildWordsIn(said.Language), Slots: make([]BuilderSlot, len(l.Slots))}
 	for i := range l.Slots {
 		s := &l.Slots[i]
 		b.Slots[i] = BuilderSlot{Name: s.Name(v), Bounds: b.Words.Bounds(s.Least, s.Most), Least: s.Least, Most: s.Most, Goods: []BuilderGood{}}
+	}
+	for _, plan := range l.Scope.Include.Plans {
+		b.Plans = append(b.Plans, *w.planChoice(plan, said.Language))
 	}
 	none := nudge.Fill(l.Slots, nil)
 	for k := range t.rungs {
@@ -274,23 +286,56 @@ func (w *work) offerGoods(l *nudge.Ladder, b *Builder, p *catalog.Product) {
 	}
 	for j := range p.Variants {
 		it := catalog.Item{Product: p, Variant: &p.Variants[j]}
-		price, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
-		if !sold {
-			continue
-		}
-		facts := catalog.FactsOf(it, price, w.region.ID)
-		if plans := l.Scope.Include.Plans; len(plans) > 0 {
-			facts.Plan = plans[0]
-		}
-		if !l.Scope.Matches(&facts) {
-			continue
+		good := BuilderGood{SKU: it.Variant.SKU, Label: it.Label(), Picture: p.Picture, By: map[string]string{}, Out: it.Variant.Stock != nil && *it.Variant.Stock <= 0}
+		var facts catalog.Facts
+		for _, plan := range waysOf(l) {
+			price, sold := it.Variant.PriceIn(w.region.Currency, plan, w.req.Moment.At)
+			facts = catalog.FactsOf(it, price, w.region.ID)
+			if facts.Plan = plan; !sold || !l.Scope.Matches(&facts) {
+				continue
+			}
+			if good.By[plan] = w.money(price.Price); good.Price == "" {
+				good.Price = good.By[plan]
+			}
 		}
 		for s := range l.Slots {
-			if goods := &b.Slots[s].Goods; l.Slots[s].Scope.Matches(&facts) && len(*goods) < MostGoods {
-				*goods = append(*goods, BuilderGood{SKU: it.Variant.SKU, Label: it.Label(), Picture: p.Picture, Price: w.money(price.Price), Out: it.Variant.Stock != nil && *it.Variant.Stock <= 0})
+			if goods := &b.Slots[s].Goods; good.Price != "" && l.Slots[s].Scope.Matches(&facts) && len(*goods) < MostGoods {
+				*goods = append(*goods, good)
 			}
 		}
 	}
+}
+
+// waysOf lists the plans by which a set can be bought, empty for once.
+func waysOf(l *nudge.Ladder) []string {
+	if len(l.Scope.Include.Plans) == 0 {
+		return []string{""}
+	}
+	var out []string
+	for _, plan := range l.Scope.Include.Plans {
+		if plan == catalog.Once {
+			plan = ""
+		}
+		out = append(out, plan)
+	}
+	return out
+}
+
+// laterShown is how many later parcels are told.
+const laterShown = 3
+
+// planChoice says how often a plan sends a parcel, and on which days the next ones.
+func (w *work) planChoice(plan, language string) *PlanChoice {
+	out := &PlanChoice{Plan: plan, Text: nudge.PlanText(plan, language)}
+	if plan == catalog.Once {
+		out.Plan = ""
+	}
+	if i, ok := catalog.IntervalOf(plan); ok {
+		for n := range laterShown {
+			out.Next = append(out.Next, i.After(w.req.Moment.At, n+1).Format(time.DateOnly))
+		}
+	}
+	return out
 }
 
 // block adds what belongs to a block of its own: its heading, picture and end.

@@ -111,6 +111,9 @@ func (w *work) reach(x *snapshot.Index, f *finder) {
 		}
 	}
 	page := &req.Moment.Page
+	if page.Set != "" {
+		f.add(s.Find(page.Set), touched)
+	}
 	if p, ok := s.Shop.Catalog.Product(page.Product); ok {
 		f.add(x.ByProduct[p.ID], touched)
 		for _, c := range p.Collections {

@@ -2,7 +2,6 @@ package decide
 
 import (
 	"slices"
-	"time"
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
@@ -144,7 +143,7 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 	d := &n.Definition
 	t := taking{n: n}
 	switch g := n.Gates; {
-	case g&snapshot.Scheduled != 0 && !inForce(d.Schedule, w.req.Moment.At) && !w.justEnded(n):
+	case g&snapshot.Scheduled != 0 && !d.Schedule.Holds(w.req.Moment.At) && !w.justEnded(n):
 		t.reason = OutsideSchedule
 	case g&snapshot.Regional != 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
 		t.reason = OutsideRegion
@@ -183,10 +182,6 @@ func (w *work) usedUp(n *snapshot.Compiled) bool {
 	l, u := &n.Definition.Limits, w.req.Usage[n.ID]
 	budget, bounded := l.Budget[w.region.ID]
 	return l.Uses > 0 && u.Uses >= l.Uses || l.PerShopper > 0 && u.ByShopper >= l.PerShopper || bounded && u.Spent >= budget.Minor
-}
-
-func inForce(s nudge.Schedule, at time.Time) bool {
-	return (s.From == nil || !at.Before(*s.From)) && (s.Until == nil || at.Before(*s.Until))
 }
 
 // justEnded tells whether a nudge's schedule ended so recently that this visit,

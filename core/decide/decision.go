@@ -99,7 +99,10 @@ type BuildOutcome struct {
 	Pieces int64       `json:"pieces"`
 	Amount money.Minor `json:"amount"` // before nudges
 	Price  money.Minor `json:"price"`  // after unit rewards
-	Slots  []SlotFill  `json:"slots"`
+	// Plan is how it is bought, Later what a later parcel costs; none: bought once.
+	Plan  *PlanChoice  `json:"plan,omitempty"`
+	Later *money.Minor `json:"later,omitempty"`
+	Slots []SlotFill   `json:"slots"`
 	// Stray are SKUs that no slot has room for.
 	Stray []string `json:"stray,omitempty"`
 	// Next is the next number of pieces that has a price; none: adding leads to none.
@@ -397,7 +400,8 @@ type Builder struct {
 	Empty string           `json:"empty"` // what is said while nothing is in it
 	Most  int64            `json:"most"`  // places
 	Words nudge.BuildWords `json:"words"`
-	Plans []string         `json:"plans,omitempty"` // by which it can be bought, besides once
+	// Plans is how it can be bought; none: once.
+	Plans []PlanChoice `json:"plans,omitempty"`
 }
 
 // BuilderSlot is a slot with the goods that fit it, at most [MostGoods].
@@ -418,7 +422,17 @@ type BuilderGood struct {
 	Label   string `json:"label"`
 	Picture string `json:"picture,omitempty"`
 	Price   string `json:"price"`
-	Out     bool   `json:"out,omitempty"` // not in stock
+	// By is what it costs by each plan; what is missing is not sold by that.
+	By  map[string]string `json:"by,omitempty"`
+	Out bool              `json:"out,omitempty"` // not in stock
+}
+
+// PlanChoice is a way to buy: by a plan, or once.
+type PlanChoice struct {
+	Plan string `json:"plan"` // empty: once
+	Text string `json:"text"` // "every 2 months"
+	// Next are the days of the next parcels, as in 2027-01-26.
+	Next []string `json:"next,omitempty"`
 }
 
 // PriceTable is what one piece of a variant costs by the number of pieces that count,

@@ -215,6 +215,11 @@ type Schedule struct {
 // IsZero tells whether the nudge is always in force.
 func (s Schedule) IsZero() bool { return s.From == nil && s.Until == nil }
 
+// Holds tells whether a moment lies in the schedule.
+func (s Schedule) Holds(at time.Time) bool {
+	return (s.From == nil || !at.Before(*s.From)) && (s.Until == nil || at.Before(*s.Until))
+}
+
 // Placement is where in the store a nudge shows.
 type Placement string
 

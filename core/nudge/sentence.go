@@ -26,7 +26,11 @@ func RewardsText(rewards []Reward, v Voice) string {
 		v.Language, w = "en", rewardWords["en"]
 	}
 	parts := make([]string, 0, len(rewards))
+	now := slices.ContainsFunc(rewards, func(r Reward) bool { return r.Shipments != LaterShipments })
 	for i := range rewards {
+		if now && rewards[i].Shipments == LaterShipments {
+			continue // what later parcels cost is told with the plan
+		}
 		parts = append(parts, rewards[i].text(v, w))
 	}
 	return strings.Join(parts, w.and)
@@ -207,7 +211,11 @@ func selectionText(s catalog.Selection, v Voice) string {
 		}
 	}
 	if len(s.Plans) > 0 {
-		parts = append(parts, "bought by "+orList(s.Plans))
+		names := make([]string, len(s.Plans))
+		for i, p := range s.Plans {
+			names[i] = PlanText(p, "en")
+		}
+		parts = append(parts, "bought "+orList(names))
 	}
 	return strings.Join(parts, " ")
 }

@@ -140,7 +140,7 @@ func (s *Slot) Name(v Voice) string {
 func (s *Slot) Text(v Voice) string {
 	goods := of(FilterText(s.Scope, v))
 	if goods == "" {
-		goods = " of it"
+		goods = " in all"
 	}
 	return s.bounds() + goods
 }

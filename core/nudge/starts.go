@@ -86,7 +86,9 @@ func Starts() []Start {
 // Build makes the definition for a shop's regions and goods.
 func (s Start) Build(regions []catalog.Region, cat *catalog.Catalog) Definition {
 	d := s.build(regions, cat)
-	d.Wording = DefaultWording()
+	if d.Wording = DefaultWording(); d.Built() {
+		d.Wording = builtWording()
+	}
 	return d
 }
 
@@ -236,6 +238,36 @@ func DefaultWording() Wording {
 			NotYet:  "あと{to_add}で{reward}になります。",
 			Reached: "{reward}になりました。あと{next_to_add}で{next_reward}です。",
 			Lost:    "あと{to_add}で、もう一度{reward}になります。",
+		},
+	}
+}
+
+// builtWording is a first wording for sets that shoppers put together.
+func builtWording() Wording {
+	return Wording{
+		"en": {
+			NotYet:  "Choose {to_add}: {reward}.",
+			OneStep: "One more piece: {reward}.",
+			Reached: "Complete: {reward}. With {next_to_add} more: {next_reward}.",
+			Lost:    "Choose {to_add} more: {reward}.",
+		},
+		"de": {
+			NotYet:  "Such dir {to_add} aus: {reward}.",
+			OneStep: "Noch ein Stück: {reward}.",
+			Reached: "Vollständig: {reward}. Mit weiteren {next_to_add}: {next_reward}.",
+			Lost:    "Noch {to_add} aussuchen: {reward}.",
+		},
+		"pl": {
+			NotYet:  "Wybierz {to_add}: {reward}.",
+			OneStep: "Jeszcze jedna sztuka: {reward}.",
+			Reached: "Komplet: {reward}. Jeszcze {next_to_add}: {next_reward}.",
+			Lost:    "Wybierz jeszcze {to_add}: {reward}.",
+		},
+		"ja": {
+			NotYet:  "{to_add}選ぶと{reward}です。",
+			OneStep: "あと1点で{reward}です。",
+			Reached: "揃いました。{reward}です。あと{next_to_add}で{next_reward}です。",
+			Lost:    "あと{to_add}選ぶと{reward}です。",
 		},
 	}
 }

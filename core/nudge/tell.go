@@ -361,6 +361,12 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		}
 		text = r.items(v, " or ") + " is offered at " + price
 	}
+	switch r.Shipments {
+	case LaterShipments:
+		text += " in later parcels of a plan"
+	case EveryShipment:
+		text += " in every parcel of a plan"
+	}
 	if len(r.Endings) > 0 {
 		text += ", rounded down to " + endingText(r.Endings, v)
 	}

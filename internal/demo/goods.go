@@ -21,6 +21,7 @@ type piece struct {
 	was    money.Minor
 	only   string // currencies it is sold in, all if empty
 	taxcls string
+	plans  map[string]money.Minor // what one parcel costs by a plan, in euro cents
 }
 
 // pounds and yen are set the way a shopkeeper does: rounded to a pretty price.
@@ -47,6 +48,15 @@ func (p piece) variant() catalog.Variant {
 			price.Reference = &was
 		}
 		v.Prices[cur] = price
+		for plan, cents := range p.plans {
+			if v.Plans == nil {
+				v.Plans = map[string]map[money.Currency]catalog.Price{}
+			}
+			if v.Plans[plan] == nil {
+				v.Plans[plan] = map[money.Currency]catalog.Price{}
+			}
+			v.Plans[plan][cur] = catalog.Price{Price: of(cents), Cost: &cost}
+		}
 	}
 	return v
 }
@@ -127,7 +137,7 @@ func inks() []catalog.Product {
 			tags = append(tags, "sale")
 		}
 		out = append(out, product(id(c.title), c.title, c.about, "bottle-"+c.hex, []string{"Inks"}, tags,
-			piece{sku: code(c.title) + "-4", opts: opt("size", "4 ml"), cents: 320, cost: 42, grams: 14, stock: int64(60 + i*11%90)},
+			piece{sku: code(c.title) + "-4", opts: opt("size", "4 ml"), cents: 320, cost: 42, grams: 14, stock: int64(60 + i*11%90), plans: map[string]money.Minor{"1 month": 300, "2 months": 310}},
 			piece{sku: code(c.title) + "-30", opts: opt("size", "30 ml"), cents: 1400, cost: 36, grams: 96, stock: int64(20 + i*13%60)},
 			large))
 	}

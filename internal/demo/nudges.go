@@ -68,7 +68,37 @@ func liveToo() []nudge.Definition {
 		Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: euros(13000, 16000), Rewards: []nudge.Reward{{Kind: nudge.Gift, Items: []nudge.Item{{SKU: "SET-QUAY"}, {SKU: "WINQUA-4"}}}}}},
 	})
 	sampler.Limits = nudge.Limits{Uses: 300}
-	return []nudge.Definition{stack, nibs, sampler}
+	return []nudge.Definition{stack, nibs, sampler, letter()}
+}
+
+// letter is a set that shoppers put together: some small inks, a stick of wax if they
+// like, once or in a parcel that comes again.
+func letter() nudge.Definition {
+	small := catalog.Filter{Include: catalog.Selection{Collections: []string{"Inks"}, Options: []catalog.Option{{Name: "size", Value: "4 ml"}}}}
+	wax := catalog.Filter{Include: catalog.Selection{Tags: []string{"wax"}, Options: []catalog.Option{{Name: "pack", Value: "one"}}}}
+	price := func(count int64, cents money.Minor) nudge.Rung {
+		return nudge.Rung{Count: count, Rewards: []nudge.Reward{
+			{Kind: nudge.BuiltPrice, Amounts: euros(cents, cents)},
+			{Kind: nudge.UnitPercent, Percent: rate(100_000), Shipments: nudge.LaterShipments},
+		}}
+	}
+	d := of("A letter a week", []nudge.Placement{nudge.SetBuilder, nudge.CartDrawer, nudge.CartBlock}, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units,
+		Scope: catalog.Filter{Include: catalog.Selection{Collections: []string{"Inks", "Wax and seals"}, Plans: []string{catalog.Once, "1 month", "2 months"}}},
+		Slots: []nudge.Slot{
+			{Names: map[string]string{"en": "Inks, 4 ml", "de": "Tinten, 4 ml", "pl": "Atramenty, 4 ml"}, Scope: small, Least: 3, Most: 4},
+			{Names: map[string]string{"en": "A stick of wax", "de": "Eine Stange Wachs", "pl": "Laska laku"}, Scope: wax, Most: 1},
+		},
+		Rungs: []nudge.Rung{price(3, 800), price(4, 1100)},
+	})
+	d.Headings = map[string]string{"en": "A letter a week", "de": "Ein Brief die Woche", "pl": "List na tydzień"}
+	d.Look.PictureOf = "sampler-quay"
+	d.Wording = said(
+		"Choose {to_add}: {reward}.", "Complete: {reward}. With {next_to_add} more: {next_reward}.",
+		"Such dir {to_add} aus: {reward}.", "Vollständig: {reward}. Mit weiteren {next_to_add}: {next_reward}.",
+		"Wybierz {to_add}: {reward}.", "Komplet: {reward}. Jeszcze {next_to_add}: {next_reward}.",
+	)
+	return d
 }
 
 // drafts are those that are still thought about.

@@ -210,8 +210,18 @@ type shelf struct {
 	// Badges and Reductions say what is on sale, by region.
 	Badges     map[string]map[string]catalog.ProductBadge `json:"badges"`
 	Reductions map[string]map[string]catalog.Badge        `json:"reductions"`
+	// Sets are those that shoppers can put together.
+	Sets []setPage `json:"sets"`
 	// QuoteMinutes is how long a checkout's total is held.
 	QuoteMinutes int `json:"quote_minutes"`
+}
+
+// setPage is a set that shoppers put together.
+type setPage struct {
+	Nudge    string            `json:"nudge"`
+	Regions  []string          `json:"regions"`
+	Headings map[string]string `json:"headings"`
+	Product  string            `json:"product"`
 }
 
 func (c *client) catalogue(ctx context.Context) (shelf, error) {

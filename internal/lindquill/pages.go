@@ -73,7 +73,12 @@ func (s *shop) home(c *echo.Context) error {
 	if len(ts) < 4 {
 		ts = s.tiles(v, func(*catalog.Product) bool { return true }, 8)
 	}
-	return s.show(c, http.StatusOK, "home", "Lindquill, a shop for writing", "", decide.Page{Kind: nudge.HomePage}, ts)
+	return s.show(c, http.StatusOK, "home", "Lindquill, a shop for writing", "", decide.Page{Kind: nudge.HomePage}, homeView{ts, v.sets()})
+}
+
+type homeView struct {
+	Tiles []tile
+	Sets  []setTile
 }
 
 func (s *shop) collection(c *echo.Context) error {
@@ -259,7 +264,7 @@ func (s *shop) add(c *echo.Context) error {
 	}
 	n, wrong := quantity(typed, 1)
 	lines := slices.Clone(v.cart.Lines)
-	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return l.SKU == sku && l.Origin == nil }); i >= 0 {
+	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return l.SKU == sku && l.Plain() }); i >= 0 {
 		lines[i].Quantity += n
 		if lines[i].Quantity > mostOfOne && wrong == "" {
 			wrong = fmt.Sprintf("The cart has %d of it already, and holds at most %d.", lines[i].Quantity-n, mostOfOne)
@@ -280,11 +285,11 @@ func (s *shop) add(c *echo.Context) error {
 
 func (s *shop) set(c *echo.Context) error {
 	v := of(c)
-	sku, typed, in := c.FormValue("sku"), c.FormValue("quantity"), c.FormValue("in")
+	sku, set, typed, in := c.FormValue("sku"), c.FormValue("set"), c.FormValue("quantity"), c.FormValue("in")
 	n, wrong := quantity(typed, 0)
 	lines := slices.Clone(v.cart.Lines)
 	for i := range lines {
-		if lines[i].SKU == sku {
+		if on(&lines[i], sku, set) {
 			lines[i].Quantity = n
 		}
 	}

@@ -154,6 +154,8 @@ func (s *shop) routes(e *echo.Echo) {
 	g.POST("/cart/add", s.add)
 	g.POST("/cart/gift", s.gift)
 	g.POST("/cart/set", s.set)
+	g.POST("/cart/build", s.build)
+	g.GET("/sets/:nudge", s.setPage)
 	g.POST("/cart/code", s.code)
 	g.POST("/deliver-to", s.deliverTo)
 	g.GET("/checkout", s.checkout)
@@ -283,18 +285,24 @@ func writeCookie(c *echo.Context, name, value string) {
 // mostCartLines is how many different things a cart holds.
 const mostCartLines = 60
 
+// A cart is kept as sku:quantity:gift:set:nudge:plan, as far as there is something to say
+// of a line: a gift at a price names its nudge, a line of a set the set and its nudge.
 func parseCart(s string) decide.Cart {
 	var out decide.Cart
 	for _, part := range strings.Split(s, "|") {
-		sku, rest, ok := strings.Cut(part, ":")
-		n, gift, _ := strings.Cut(rest, ":") // a gift at a price names its nudge
-		q, err := strconv.ParseInt(n, 10, 64)
-		if ok && err == nil && readable(sku) && q > 0 && q <= decide.MostQuantity && len(out.Lines) < mostCartLines && len(gift) <= 100 {
-			out.Lines = append(out.Lines, decide.CartLine{SKU: sku, Quantity: q})
-			if gift != "" {
-				out.Lines[len(out.Lines)-1].Origin = &decide.Origin{Kind: decide.FromGift, Nudge: gift}
-			}
+		f := append(strings.Split(part, ":"), "", "", "", "", "")
+		q, err := strconv.ParseInt(f[1], 10, 64)
+		if err != nil || f[0] == "" || !readable(part) || q < 1 || q > decide.MostQuantity || len(out.Lines) == mostCartLines || len(part) > 400 {
+			continue
 		}
+		l := decide.CartLine{SKU: f[0], Quantity: q, Plan: f[5]}
+		switch {
+		case f[2] != "":
+			l.Origin = &decide.Origin{Kind: decide.FromGift, Nudge: f[2]}
+		case f[3] != "" && f[4] != "":
+			l.Build = &decide.Build{ID: f[3], Nudge: f[4]}
+		}
+		out.Lines = append(out.Lines, l)
 	}
 	return out
 }
@@ -302,9 +310,14 @@ func parseCart(s string) decide.Cart {
 func printCart(lines []decide.CartLine) string {
 	parts := make([]string, len(lines))
 	for i, l := range lines {
-		if parts[i] = fmt.Sprintf("%s:%d", l.SKU, l.Quantity); l.Origin != nil {
-			parts[i] += ":" + l.Origin.Nudge
+		f := []string{l.SKU, strconv.FormatInt(l.Quantity, 10), "", "", "", l.Plan}
+		if l.Origin != nil {
+			f[2] = l.Origin.Nudge
 		}
+		if l.Build != nil {
+			f[3], f[4] = l.Build.ID, l.Build.Nudge
+		}
+		parts[i] = strings.TrimRight(strings.Join(f, ":"), ":")
 	}
 	return strings.Join(parts, "|")
 }
@@ -346,6 +359,8 @@ func (v *visit) moment(page decide.Page) decide.Moment {
 	switch page.Kind {
 	case nudge.ProductPage:
 		places = append(places, nudge.ProductBlock)
+	case nudge.SetPage:
+		places = append(places, nudge.SetBuilder)
 	case nudge.CartPage:
 		if len(v.cart.Lines) > 0 { // the page of an empty cart has no such place
 			places = append(places, nudge.CartBlock)
@@ -370,7 +385,7 @@ type page struct {
 	Here      string
 	Countries []country
 	Country   string
-	Cart      []cartRow
+	Cart      []cartGroup
 	Units     int64
 	P         priced
 	Goods     string
@@ -403,8 +418,20 @@ type country struct{ Code, Name string }
 // rewardRow is what one reward takes off the goods.
 type rewardRow struct{ Text, Amount string }
 
+// cartGroup is what stands together in the cart: one line, or the lines of a set.
+type cartGroup struct {
+	Set        string // its id; empty: a line by itself
+	Title, Say string // of a set
+	Was, Price string
+	Plan       string // by which it is bought
+	Later      string // what a later parcel costs
+	Next       []string
+	Rows       []cartRow
+}
+
 type cartRow struct {
 	SKU, Label, Picture, ID, Amount string
+	Set                             string // whose part it is
 	Was                             string // where its pieces are cheaper now
 	Quantity                        int64
 	slip                            slip // what is wrong with the quantity as it was typed
@@ -478,8 +505,21 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 		if f := v.slip; f.SKU == l.SKU {
 			row.slip = f
 		}
-		out.Cart = append(out.Cart, row)
 		out.Units += l.Quantity
+		if l.Build == nil {
+			out.Cart = append(out.Cart, cartGroup{Rows: []cartRow{row}})
+			continue
+		}
+		row.Set = l.Build.ID
+		i := slices.IndexFunc(out.Cart, func(g cartGroup) bool { return g.Set == l.Build.ID })
+		if i < 0 {
+			i = len(out.Cart)
+			out.Cart = append(out.Cart, v.setGroup(p.Decision, l.Build))
+		}
+		if out.Cart[i].Price != "" {
+			row.Was, row.Amount = "", "" // the set has one price
+		}
+		out.Cart[i].Rows = append(out.Cart[i].Rows, row)
 	}
 	for _, r := range p.OffGoods() {
 		out.Rewards = append(out.Rewards, rewardRow{upper(r.Text), "−" + v.money(r.Amount)})

@@ -572,7 +572,7 @@ func (v *benchView) sampleValues(d decide.Decision, value map[nudge.Placeholder]
 
 // previewPages are the pages that the preview has.
 var previewPages = []choiceView{
-	{"product", "Product", false}, {"home", "Home", false}, {"collection", "Shelf", false}, {"cart", "Cart", false}, {drawerPage, "Cart drawer", false}, {"checkout", "Checkout", false},
+	{"product", "Product", false}, {"home", "Home", false}, {"collection", "Shelf", false}, {"cart", "Cart", false}, {drawerPage, "Cart drawer", false}, {"checkout", "Checkout", false}, {"thanks", "Order placed", false}, {"set", "Set", false},
 }
 
 // drawerPage is the cart drawer, which lies over a page.
@@ -590,6 +590,9 @@ func (v *benchView) switches(want, width string) {
 		}
 	}
 	for _, p := range previewPages {
+		if p.Value == string(nudge.SetPage) && !v.Built {
+			continue
+		}
 		v.View.Pages = append(v.View.Pages, choiceView{p.Value, p.Name, p.Value == v.View.Page})
 	}
 	for _, r := range v.InRegions {
@@ -602,7 +605,7 @@ func (v *benchView) switches(want, width string) {
 
 // firstPage is a page on which the nudge shows: the one that is nearest to the goods.
 func (v *benchView) firstPage() nudge.Page {
-	for _, page := range []nudge.Page{nudge.ProductPage, nudge.CartPage, nudge.HomePage, drawerPage} {
+	for _, page := range []nudge.Page{nudge.SetPage, nudge.ProductPage, nudge.CartPage, nudge.HomePage, drawerPage} {
 		fits := len(v.D.Audience.Pages) == 0 || page == drawerPage || slices.Contains(v.D.Audience.Pages, page)
 		if fits && slices.ContainsFunc(placesOn[page], func(p nudge.Placement) bool { return slices.Contains(v.D.Placements, p) }) {
 			return page

@@ -6,6 +6,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -52,6 +53,64 @@ func cartFor(cat *catalog.Catalog, req *decide.Request, n *store.Nudge, m measur
 		return []decide.CartLine{}
 	}
 	return req.WithPieces("", it.Variant.SKU, target).Cart.Lines
+}
+
+// mostOutdoneTries bounds how many carts are decided to find one.
+const mostOutdoneTries = 24
+
+// outdoneFor looks for a cart in which something better stands in a nudge's place: one
+// that would have reached it, as it is and with each code of the shop's other nudges.
+func outdoneFor(snap *snapshot.Snapshot, req *decide.Request, n *store.Nudge, m measured, r catalog.Region) []decide.CartLine {
+	codes := []string{""}
+	for i := range snap.Nudges {
+		if c := snap.Nudges[i].Definition.Audience.Code; c != "" && snap.Nudges[i].ID != n.ID {
+			codes = append(codes, c)
+		}
+	}
+	had := req.Cart.Codes
+	for tries, more := 0, int64(1); more <= 4; more++ {
+		var at *int64
+		lines := cartFor(snap.Catalog(), req, n, m, r, nudge.Reached, &at)
+		if at != nil { // a value is had by goods here, since no made-up piece is outdone
+			lines = worth(snap.Catalog(), req, &n.Draft, r, *at*more)
+		}
+		for _, code := range codes {
+			if tries++; tries > mostOutdoneTries {
+				break
+			}
+			req.Cart.Lines, req.Cart.Codes = lines, had
+			if code != "" {
+				req.Cart.Codes = append(append([]string{}, had...), code)
+			}
+			if d, err := decide.Decide(snap, *req); err == nil && outdone(d, n.ID) {
+				return lines
+			}
+		}
+	}
+	req.Cart.Codes = had
+	return nil
+}
+
+// worth is a cart of the first item that a nudge counts, worth at least so much.
+func worth(cat *catalog.Catalog, req *decide.Request, d *nudge.Definition, r catalog.Region, value int64) []decide.CartLine {
+	req.Cart.Lines = nil
+	it, _ := stepItem(cat, *req, &d.Ladder, r)
+	if it.Variant == nil {
+		return nil
+	}
+	price, _ := it.Variant.PriceIn(r.Currency, "", req.Moment.At)
+	each := max(price.Price, 1)
+	return []decide.CartLine{{SKU: it.Variant.SKU, Quantity: min((value+each-1)/each, decide.MostQuantity)}}
+}
+
+// outdone tells whether something better stands in the place of a nudge's reward.
+func outdone(d decide.Decision, id string) bool {
+	for _, n := range d.Nudges {
+		if n.Nudge == id {
+			return slices.ContainsFunc(n.Rungs, func(r decide.RungOutcome) bool { return r.State == decide.RungOutdone })
+		}
+	}
+	return false
 }
 
 // builtFor is cartFor for a set that is put together: of its cheapest goods all, all but

@@ -149,7 +149,11 @@ func (s *server) frame(c *echo.Context) error {
 	counted := countedBy(base, n.ID)
 	var put []decide.CartLine
 	if f.State != "" {
-		put = cartFor(snap.Catalog(), &req, &n, m, region, f.State, &f.At)
+		if f.State == nudge.Outdone {
+			put = outdoneFor(snap, &req, &n, m, region)
+		} else {
+			put = cartFor(snap.Catalog(), &req, &n, m, region, f.State, &f.At)
+		}
 		if put != nil {
 			f.At, req.Cart.Lines = nil, put
 		}
@@ -182,9 +186,9 @@ func (s *server) frame(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	if f.State != "" && stateOf(d, n.ID) != f.State {
+	if f.State == nudge.Reached && stateOf(d, n.ID) != f.State {
 		// The reward may take more than its goal: what lasts is what is added.
-		if l := nextMissing(d, n.ID); l != nil && f.State == nudge.Reached && m.of == nudge.Value && !n.Draft.ByPiece() {
+		if l := nextMissing(d, n.ID); l != nil && m.of == nudge.Value && !n.Draft.ByPiece() {
 			req.Cart.Lines, req.Added, alone = f.Lines, &decide.Added{Nudge: n.ID, Price: min(countedBy(d, n.ID)-countedBy(base, n.ID)+*l, money.Most/100)}, false
 			if better, err := decide.Decide(snap, req); err == nil {
 				d = better
@@ -192,7 +196,7 @@ func (s *server) frame(c *echo.Context) error {
 		}
 	}
 	out := frameReply{When: when, Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
-	if is := stateOf(d, n.ID); f.State != "" && is != f.State {
+	if is := stateOf(d, n.ID); f.State != "" && is != f.State && (f.State != nudge.Outdone || !outdone(d, n.ID)) {
 		out.Say = "No such cart was found: here it is “" + checks.StateName(is) + "”. " + out.Say
 	}
 	box := axisBox{f.Wide, f.Scale}.fit()
@@ -333,6 +337,7 @@ var placesOn = map[nudge.Page][]nudge.Placement{
 	nudge.CollectionPage: {nudge.TopBar, nudge.Launcher},
 	nudge.CartPage:       {nudge.TopBar, nudge.CartBlock},
 	nudge.CheckoutPage:   {nudge.TopBar},
+	nudge.ThanksPage:     {nudge.TopBar},
 	nudge.SetPage:        {nudge.TopBar, nudge.SetBuilder, nudge.Launcher},
 	drawerPage:           {nudge.CartDrawer},
 }

@@ -2,6 +2,7 @@ package merchant
 
 import (
 	"fmt"
+	"slices"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
@@ -31,12 +32,13 @@ func putTogether(cat *catalog.Catalog, n string, l *nudge.Ladder, r catalog.Regi
 	return out
 }
 
-// planOf is the plan by which a set is bought where it is only to be had by one.
+// planOf is the plan by which a set is bought where it is not to be had without one.
 func planOf(l *nudge.Ladder) string {
-	if plans := l.Scope.Include.Plans; len(plans) > 0 {
-		return plans[0]
+	plans := l.Scope.Include.Plans
+	if len(plans) == 0 || slices.Contains(plans, catalog.Once) {
+		return ""
 	}
-	return ""
+	return plans[0]
 }
 
 // placesView is how far a set is, place by place, and what each number of pieces costs

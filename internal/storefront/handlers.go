@@ -13,6 +13,8 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 )
 
@@ -150,8 +152,31 @@ type catalogueReply struct {
 	// before where the region asks for it.
 	Badges     map[string]map[string]catalog.ProductBadge `json:"badges"`
 	Reductions map[string]map[string]catalog.Badge        `json:"reductions"`
+	// Sets are those that shoppers can put together on a page of their own now.
+	Sets []setPage `json:"sets"`
 	// QuoteMinutes is how long a checkout's total is held.
 	QuoteMinutes int `json:"quote_minutes"`
+}
+
+// setPage is a set that shoppers put together: its nudge, where it is to be had (every
+// region where none is named), what stands above it by language, and whose picture fits.
+type setPage struct {
+	Nudge    string            `json:"nudge"`
+	Regions  []string          `json:"regions,omitempty"`
+	Headings map[string]string `json:"headings,omitempty"`
+	Product  string            `json:"product,omitempty"`
+}
+
+// setPages lists the sets that are in force and have a page of their own.
+func setPages(s *snapshot.Snapshot, now time.Time) []setPage {
+	out := []setPage{}
+	for i := range s.Nudges {
+		d := &s.Nudges[i].Definition
+		if d.Built() && slices.Contains(d.Placements, nudge.SetBuilder) && d.Schedule.Holds(now) {
+			out = append(out, setPage{s.Nudges[i].ID, d.Audience.Regions, d.Headings, d.Look.PictureOf})
+		}
+	}
+	return out
 }
 
 func (s *server) catalogue(c *echo.Context) error {
@@ -169,6 +194,7 @@ func (s *server) catalogue(c *echo.Context) error {
 		out.Products = append(out.Products, withoutCosts(p, now))
 	}
 	out.reduced(k.shop.Catalog(), now)
+	out.Sets = setPages(k.shop.Snapshot, now)
 	c.Response().Header().Set("Cache-Control", "private, max-age=5")
 	return c.JSON(http.StatusOK, out)
 }

@@ -38,13 +38,14 @@ interface Builder {
   empty: string;
   most: number;
   words: Record<'choose' | 'more' | 'fewer' | 'sold_out' | 'place' | 'spare' | 'put' | 'clear' | 'once', string>;
-  plans?: string[];
+  plans?: { plan: string; text: string; next?: string[] }[];
 }
 interface Good {
   sku: string;
   label: string;
   picture?: string;
   price: string;
+  by?: Record<string, string>;
   out?: boolean;
 }
 interface Piece {
@@ -244,14 +245,14 @@ interface Drawn extends HTMLElement {
     .places li { min-height: 84px; display: grid; place-items: center; text-align: center; font-size: 13px; border: 1px dashed var(--agonal-open, #b8780f); color: var(--agonal-hint, #7d4f05); background: var(--agonal-open-ground, #fdf6e3) }
     .places .full { border: 1px solid var(--agonal-done-paper, #0e5a56); background: none; color: inherit } .places .spare { border-color: color-mix(in srgb, currentColor 35%, transparent); background: none; color: inherit }
     .set .out { display: grid; place-items: center; gap: 3px; width: 100%; height: 100%; padding: 6px 4px; text-decoration: none; line-height: 1.2 }
-    .set .foot { display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
+    .set .foot { position: sticky; bottom: 0; padding: 10px 0; background: var(--agonal-paper, #fff); border-top: 1px solid color-mix(in srgb, currentColor 22%, transparent); display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
     .set .put { padding: 10px 18px; min-height: 44px; border: 1px solid var(--agonal-ground, #1b2a4a); background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
     .set .put[aria-disabled=true] { background: none; color: inherit; opacity: .72; cursor: default }
     .set h3 { margin: 4px 0 6px; font: inherit; font-weight: 700 } .set small { font-weight: 400 }
-    .cards { grid-template-columns: repeat(auto-fill, minmax(118px, 1fr)) } .cards li { display: grid; gap: 2px; justify-items: center; text-align: center; align-content: start; padding: 10px 6px; background: var(--agonal-card, #e8edf1) }
+    .cards { grid-template-columns: repeat(auto-fill, minmax(118px, 1fr)) } .cards li { display: flex; flex-direction: column; gap: 2px; align-items: center; text-align: center; padding: 10px 6px; background: var(--agonal-card, #e8edf1) }
     .cards .name { line-height: 1.25 } .set .taken { outline: 2px solid var(--agonal-done-paper, #0e5a56); outline-offset: -2px } .set .gone { opacity: .62 }
     .list li { display: flex; gap: 10px; align-items: center; padding: 4px 8px; border-top: 1px solid color-mix(in srgb, currentColor 18%, transparent) } .list .name { flex: 1 }
-    .acts { display: inline-flex; gap: 6px; align-items: center } .set .acts button { min-width: 44px; min-height: 44px } .price { font-variant-numeric: tabular-nums } .plan { font: inherit; padding: 8px; min-height: 44px }
+    .cards .acts { margin-top: auto } .acts { display: inline-flex; gap: 6px; align-items: center } .set .acts button { min-width: 44px; min-height: 44px } .price { font-variant-numeric: tabular-nums } .plan { font: inherit; padding: 8px; min-height: 44px }
     @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;
   // A sheet of its own needs no permission for inline styles from the shop's pages.
   const sheet = new CSSStyleSheet();
@@ -376,24 +377,27 @@ interface Drawn extends HTMLElement {
       far.setAttribute('role', 'status');
       this.box.lang = this.said.language;
       const foot = el('div', 'foot', far, put);
-      if (b.plans?.length) foot.prepend(this.plans(b.plans, w.once));
-      this.box.replaceChildren(places, foot, ...b.slots.map((s) => this.slot(s, b)));
+      if (b.plans?.length) foot.prepend(this.plans(b.plans));
+      this.box.replaceChildren(places, ...b.slots.map((s) => this.slot(s, b)), foot);
       if (focus) this.box.querySelector<HTMLElement>(`[data-key="${CSS.escape(focus)}"]`)?.focus({ preventScroll: true });
     }
     private picture(g: Good) {
       return g.picture ? [Object.assign(document.createElement('img'), { src: g.picture, alt: '', width: 40, height: 40 })] : [];
     }
-    private plans(plans: string[], once: string) {
-      const pick = el(
-        'select',
-        'plan',
-        ...['', ...plans].map((p) => Object.assign(document.createElement('option'), { value: p, textContent: p || once, selected: p === this.plan })),
-      );
+    /** How it is bought: once, or by a plan, whose next parcels are told. */
+    private plans(plans: NonNullable<Builder['plans']>) {
+      if (!plans.some((p) => p.plan === this.plan)) this.plan = plans[0].plan;
+      const option = (p: { plan: string; text: string }) => Object.assign(el('option', '', p.text), { value: p.plan, selected: p.plan === this.plan });
+      const pick = el('select', 'plan', ...plans.map(option));
+      pick.dataset.key = 'plan';
+      pick.setAttribute('aria-label', plans.map((p) => p.text).join(', '));
       pick.addEventListener('change', () => {
         this.plan = pick.value;
         this.keep();
       });
-      return pick;
+      const day = new Intl.DateTimeFormat(this.said.language, { day: 'numeric', month: 'short', timeZone: 'UTC' });
+      const next = plans.find((p) => p.plan === this.plan)?.next ?? [];
+      return el('label', '', pick, ' ', el('small', '', next.map((d) => day.format(new Date(d))).join(' · ')));
     }
     private slot(s: Builder['slots'][0], b: Builder) {
       const w = b.words;
@@ -408,8 +412,10 @@ interface Drawn extends HTMLElement {
           fewer.dataset.key = `fewer-${g.sku}`;
           acts.append(fewer, el('b', '', String(have)));
         }
-        acts.append(g.out ? w.sold_out : more);
-        list.append(el('li', have ? 'taken' : g.out ? 'gone' : '', ...this.picture(g), el('span', 'name', g.label), el('span', 'price', g.price), acts));
+        const price = g.by?.[this.plan] ?? (this.plan ? undefined : g.price);
+        const gone = g.out || !price;
+        acts.append(gone ? w.sold_out : more);
+        list.append(el('li', have ? 'taken' : gone ? 'gone' : '', ...this.picture(g), el('span', 'name', g.label), el('span', 'price', price ?? ''), acts));
       }
       const head = el('h3', '', s.name || '', ' ', el('small', '', s.bounds));
       return el('section', '', ...(b.slots.length > 1 || s.name ? [head] : []), list);

@@ -27,16 +27,36 @@ document.addEventListener('change', (e) => {
 });
 
 // What a nudge offers to put in is added as the shop's own button would.
-document.addEventListener('agonal:put', (e) => {
-  const { sku, add } = (e as CustomEvent<{ sku: string; add: number }>).detail;
+const send = (action: string, fields: string[][]) => {
   const form = document.createElement('form');
   form.method = 'post';
-  form.action = '/cart/add';
-  for (const [name, value] of Object.entries({ sku, quantity: String(add), back: location.pathname })) {
+  form.action = action;
+  for (const [name, value] of [...fields, ['back', location.pathname]])
     form.append(Object.assign(document.createElement('input'), { type: 'hidden', name, value }));
-  }
   document.body.append(form);
   form.submit();
+};
+interface Piece {
+  sku: string;
+  quantity: number;
+}
+document.addEventListener('agonal:put', (e) => {
+  const { sku, add } = (e as CustomEvent<{ sku: string; add: number }>).detail;
+  send('/cart/add', [
+    ['sku', sku],
+    ['quantity', String(add)],
+  ]);
+});
+document.addEventListener('agonal:put-set', (e) => {
+  const { nudge, lines, plan } = (e as CustomEvent<{ nudge: string; lines: Piece[]; plan: string }>).detail;
+  send('/cart/build', [
+    ['nudge', nudge],
+    ['plan', plan],
+    ...lines.flatMap((l) => [
+      ['sku', l.sku],
+      ['quantity', String(l.quantity)],
+    ]),
+  ]);
 });
 
 const drawer = document.querySelector<HTMLDialogElement>('dialog#cart');
