@@ -172,8 +172,12 @@ func (w *work) buildText(b *BuildOutcome) string {
 	case b.State == BuildOutdone:
 		parts = append(parts, words.Same(w.money(b.Price)))
 	}
-	for _, sku := range b.Stray {
-		parts = append(parts, words.Stray(w.s.Shop.Catalog.Label(sku)))
+	if len(b.Stray) > 0 {
+		labels := make([]string, len(b.Stray))
+		for i, sku := range b.Stray {
+			labels[i] = w.s.Shop.Catalog.Label(sku)
+		}
+		parts = append(parts, words.Stray(strings.Join(labels, ", ")))
 	}
 	if b.Next != nil {
 		parts = append(parts, words.ToGo(b.Next.Gap, b.Next.Reward))
@@ -341,6 +345,7 @@ func (w *work) planChoice(plan, language string) *PlanChoice {
 // block adds what belongs to a block of its own: its heading, picture and end.
 func (w *work) block(t *taking, d *Decision, said *Said) {
 	def := &t.n.Definition
+	said.Once = def.Frequency.PerVisit == 1
 	if shownIn(d, t.n.ID, nudge.SetBuilder) || shownIn(d, t.n.ID, nudge.ProductBlock) {
 		said.Heading = def.Headings[said.Language]
 		if p, ok := w.s.Shop.Catalog.Product(def.Look.PictureOf); ok {

@@ -217,6 +217,7 @@ func (w *work) decide() (Decision, error) {
 	}
 	w.show(&d)
 	w.suggest(&d)
+	w.drawn(&d)
 	if w.req.Trace {
 		w.trace(&d)
 	}

@@ -41,6 +41,8 @@ type Decision struct {
 	// is which of them show where: by placement their ids, the first one first.
 	Says  []Said                       `json:"says"`
 	Shown map[nudge.Placement][]string `json:"shown"`
+	// Cart is the cart as it is drawn, where that was asked for.
+	Cart *DrawnCart `json:"cart,omitempty"`
 	// Exact is false where a better choice was not ruled out; Bound is then the
 	// most it could save.
 	Exact bool        `json:"exact"`
@@ -385,6 +387,8 @@ type Said struct {
 	Heading string `json:"heading,omitempty"`
 	Picture string `json:"picture,omitempty"`
 	Ends    *Ends  `json:"ends,omitempty"`
+	// Once tells that it is to be offered once in a visit, however often it is earned.
+	Once bool `json:"once,omitempty"`
 }
 
 // Ends is for how long a nudge is still to be had from the decision's moment, and how

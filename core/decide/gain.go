@@ -50,7 +50,7 @@ func (w *work) try(d *Decision, id string, r *RungOutcome, items []SuggestedItem
 // with prices the cart with goods added, false where there is not so much of them.
 func (w *work) with(items []SuggestedItem) (Decision, bool) {
 	r := *w.req
-	r.Suggest, r.Trace, r.Every = false, false, false
+	r.Suggest, r.Trace, r.Every, r.Drawn = false, false, false, false
 	r.Cart.Lines = slices.Clone(r.Cart.Lines)
 	for _, it := range items {
 		if !w.inStock(it.SKU, it.Quantity) {

@@ -39,6 +39,8 @@ type Request struct {
 	Usage map[string]Usage `json:"usage,omitempty"`
 	// Suggest asks for goods that close the gap of the nudges that show.
 	Suggest bool `json:"suggest,omitempty"`
+	// Drawn asks for the cart as it is drawn, every figure in words.
+	Drawn bool `json:"drawn,omitempty"`
 	// Added puts one made-up unit beside the cart, as a rehearsal does.
 	Added *Added `json:"added,omitempty"`
 	// Every asks for all nudges, also those that neither the cart nor the page touch.

@@ -242,7 +242,7 @@ var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Dialog
 
 // Embedded lists the placements that the embed draws by itself; the others are for
 // a store that draws them from a decision.
-var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Launcher, SetBuilder}
+var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Launcher, SetBuilder, Dialog}
 
 // Look is how the nudge is drawn, by names that the embed knows.
 type Look struct {

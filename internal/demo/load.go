@@ -13,6 +13,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
@@ -72,7 +73,7 @@ func people(ctx context.Context, a *app.App, origins []string) error {
 	db := a.Store.DB.WithContext(ctx)
 	now := a.Now().UTC()
 	shops := []store.Shop{
-		{ID: Shop, Name: "Lindquill", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "en", Origins: origins, CreatedAt: now},
+		{ID: Shop, Name: "Lindquill", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "en", Origins: origins, CreatedAt: now, Settings: snapshot.Settings{PerPlacement: map[nudge.Placement]int{nudge.CartDrawer: 3}}},
 		{ID: "vessmark-trade", Name: "Lindquill Trade", Town: "Vessmark", TimeZone: "Europe/Berlin", Locale: "de", Origins: []string{}, CreatedAt: now},
 	}
 	if err := db.Create(&shops).Error; err != nil {

@@ -264,13 +264,19 @@ func (s *shop) add(c *echo.Context) error {
 	}
 	n, wrong := quantity(typed, 1)
 	lines := slices.Clone(v.cart.Lines)
-	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return l.SKU == sku && l.Plain() }); i >= 0 {
+	set := c.FormValue("set") // the goods finish a set that lies in the cart
+	part := slices.IndexFunc(lines, func(l decide.CartLine) bool { return set != "" && l.Build != nil && l.Build.ID == set })
+	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return on(&l, sku, set, "") }); i >= 0 {
 		lines[i].Quantity += n
 		if lines[i].Quantity > mostOfOne && wrong == "" {
 			wrong = fmt.Sprintf("The cart has %d of it already, and holds at most %d.", lines[i].Quantity-n, mostOfOne)
 		}
 	} else {
-		lines = append(lines, decide.CartLine{SKU: sku, Quantity: n})
+		line := decide.CartLine{SKU: sku, Quantity: n}
+		if part >= 0 {
+			line.Plan, line.Build = lines[part].Plan, lines[part].Build
+		}
+		lines = append(lines, line)
 	}
 	if wrong == "" {
 		wrong = fits(lines)
@@ -289,7 +295,7 @@ func (s *shop) set(c *echo.Context) error {
 	n, wrong := quantity(typed, 0)
 	lines := slices.Clone(v.cart.Lines)
 	for i := range lines {
-		if on(&lines[i], sku, set) {
+		if on(&lines[i], sku, set, c.FormValue("gift")) {
 			lines[i].Quantity = n
 		}
 	}
@@ -331,6 +337,7 @@ func (s *shop) deliverTo(c *echo.Context) error {
 	if _, known := countryNames[c.FormValue("country")]; known {
 		writeCookie(c, "lq_country", c.FormValue("country"))
 	}
+	writeCookie(c, "lq_postcode", strings.TrimSpace(c.FormValue("postcode")))
 	return back(c, false)
 }
 

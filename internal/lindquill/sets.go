@@ -134,12 +134,15 @@ func freeSet(lines []decide.CartLine) string {
 	}
 }
 
-// on tells whether a line of the cart is what a form is about: a SKU by itself, one of a
-// set, or all of a set where no SKU is named.
-func on(l *decide.CartLine, sku, set string) bool {
-	in := ""
+// on tells whether a line of the cart is what a form is about: a SKU by itself, one that
+// came as a gift of a nudge, one of a set, or all of a set where no SKU is named.
+func on(l *decide.CartLine, sku, set, gift string) bool {
+	in, of := "", ""
 	if l.Build != nil {
 		in = l.Build.ID
 	}
-	return in == set && (l.SKU == sku || sku == "" && set != "")
+	if l.Origin != nil {
+		of = l.Origin.Nudge
+	}
+	return in == set && of == gift && (l.SKU == sku || sku == "" && set != "")
 }

@@ -230,6 +230,9 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		v.cart.Codes = slices.DeleteFunc(v.cart.Codes, func(s string) bool { return !readable(s) })
 		v.cart.Codes = v.cart.Codes[:min(len(v.cart.Codes), mostCodes)]
 		v.cart.Destination = &decide.Destination{Country: country}
+		if postcode := readCookie(c, "lq_postcode"); len(postcode) <= 12 && readable(postcode) {
+			v.cart.Destination.Postcode = postcode
+		}
 		v.dropUnsold()
 		if v.slip = takeSlip(c); v.slip.In == "" && v.slip.Say != "" {
 			v.told = strings.TrimSpace(v.told + " " + v.slip.Say)
@@ -355,7 +358,7 @@ func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 
 // moment is a page as it is asked about, with the places it has.
 func (v *visit) moment(page decide.Page) decide.Moment {
-	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.Launcher}
+	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.Launcher, nudge.Dialog}
 	switch page.Kind {
 	case nudge.ProductPage:
 		places = append(places, nudge.ProductBlock)
@@ -385,6 +388,7 @@ type page struct {
 	Here      string
 	Countries []country
 	Country   string
+	Postcode  string
 	Cart      []cartGroup
 	Units     int64
 	P         priced
@@ -413,6 +417,15 @@ type page struct {
 // CountryName is where the order goes.
 func (p page) CountryName() string { return countryNames[p.Country] }
 
+// CountryCodes are all countries, one after the other.
+func (p page) CountryCodes() string {
+	codes := make([]string, len(p.Countries))
+	for i, c := range p.Countries {
+		codes[i] = c.Code
+	}
+	return strings.Join(codes, " ")
+}
+
 type country struct{ Code, Name string }
 
 // rewardRow is what one reward takes off the goods.
@@ -431,7 +444,7 @@ type cartGroup struct {
 
 type cartRow struct {
 	SKU, Label, Picture, ID, Amount string
-	Set                             string // whose part it is
+	Set, Gift                       string // the set or the nudge that it is part of
 	Was                             string // where its pieces are cheaper now
 	Quantity                        int64
 	slip                            slip // what is wrong with the quantity as it was typed
@@ -481,7 +494,7 @@ func (s *shop) show(c *echo.Context, status int, name, title, here string, at de
 func (s *shop) showPriced(c *echo.Context, status int, name, title, here string, at decide.Page, data any, p priced) error {
 	v := of(c)
 	out := page{
-		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, P: p, Codes: p.Codes,
+		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, Postcode: v.cart.Destination.Postcode, P: p, Codes: p.Codes,
 		Told: v.told, About: about(name, title, data), Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
 		Goods: v.money(p.Before), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
 	}
@@ -506,6 +519,9 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 			row.slip = f
 		}
 		out.Units += l.Quantity
+		if l.Origin != nil {
+			row.Gift = l.Origin.Nudge
+		}
 		if l.Build == nil {
 			out.Cart = append(out.Cart, cartGroup{Rows: []cartRow{row}})
 			continue

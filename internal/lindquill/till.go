@@ -126,7 +126,7 @@ func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
 // quote signs a total for a cart, so that it can be honoured later.
 func (s *shop) quote(v *visit, method string, total money.Minor, until time.Time) string {
 	m := hmac.New(sha256.New, s.cfg.QuoteKey)
-	_, _ = fmt.Fprintf(m, "%s|%s|%s|%s|%d|%d", printCart(v.cart.Lines), strings.Join(v.cart.Codes, " "), v.cart.Destination.Country, method, total, until.Unix())
+	_, _ = fmt.Fprintf(m, "%s|%s|%s|%s|%d|%d", printCart(v.cart.Lines), strings.Join(v.cart.Codes, " "), v.cart.Destination.Country+" "+v.cart.Destination.Postcode, method, total, until.Unix())
 	return fmt.Sprintf("%d.%s", until.Unix(), hex.EncodeToString(m.Sum(nil)))
 }
 
@@ -147,6 +147,9 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 	}
 	if len(view.Key) != 32 {
 		view.Key = newKey()
+	}
+	if view.Postcode != "" && len(view.Postcode) <= 12 && readable(view.Postcode) {
+		v.cart.Destination.Postcode = view.Postcode // far corners cost more
 	}
 	if _, done := s.ledger.get(view.Key); done {
 		return c.Redirect(http.StatusSeeOther, "/thanks/"+view.Key)

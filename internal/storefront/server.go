@@ -33,7 +33,7 @@ const MostBody = 64 << 10
 
 type server struct {
 	app   *app.App
-	embed []byte
+	embed map[string][]byte // the scripts, by the name of their file
 	limit middleware.RateLimiterStore
 	// unknown bounds the requests of one address with keys that do not hold.
 	unknown middleware.RateLimiterStore
@@ -41,9 +41,13 @@ type server struct {
 
 // Mount adds the API to a router, under /v1, /embed and /openapi.json.
 func Mount(e *echo.Echo, a *app.App, cfg Config) error {
-	embed, err := fs.ReadFile(cfg.Dist, "embed.js")
-	if err != nil {
-		embed = []byte("/* the embed was not built; run make build */")
+	embed := map[string][]byte{}
+	for _, name := range []string{"embed.js", "cart.js"} {
+		b, err := fs.ReadFile(cfg.Dist, name)
+		if err != nil {
+			b = []byte("/* the embed was not built; run make build */")
+		}
+		embed[name] = b
 	}
 	perSecond := cfg.PerSecond
 	if perSecond == 0 {
@@ -55,7 +59,8 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 		})
 	}
 	s := &server{app: a, embed: embed, limit: limiter(perSecond), unknown: limiter(unknownPerSecond)}
-	e.GET("/embed/v1.js", s.script)
+	e.GET("/embed/v1.js", s.script("embed.js"))
+	e.GET("/embed/v1-cart.js", s.script("cart.js"))
 	e.GET("/openapi.json", openAPI)
 	v1 := e.Group("/v1", s.origin)
 	for path, h := range map[string]echo.HandlerFunc{
@@ -167,10 +172,12 @@ func callOf(c *echo.Context) *call {
 	return v
 }
 
-func (s *server) script(c *echo.Context) error {
-	h := c.Response().Header()
-	h.Set("Cache-Control", "public, max-age=300")
-	h.Set("Access-Control-Allow-Origin", "*")
-	h.Set("Cross-Origin-Resource-Policy", "cross-origin")
-	return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", s.embed)
+func (s *server) script(name string) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Cache-Control", "public, max-age=300")
+		h.Set("Access-Control-Allow-Origin", "*")
+		h.Set("Cross-Origin-Resource-Policy", "cross-origin")
+		return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", s.embed[name])
+	}
 }

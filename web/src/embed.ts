@@ -4,6 +4,8 @@
 // What the shop's server already knows (agonal-decision) is used at once. If
 // Agonal cannot be reached, elements stay as they are and the page goes on.
 
+import type { Cart } from './drawn';
+
 type Minor = number;
 interface Words {
   text: string;
@@ -32,6 +34,7 @@ interface Said {
   heading?: string;
   picture?: string;
   ends?: { seconds: number; text: string };
+  once?: boolean;
 }
 interface Builder {
   slots: { name?: string; bounds: string; goods: Good[] }[];
@@ -54,6 +57,8 @@ interface Piece {
 }
 interface Row {
   here?: boolean;
+  marked?: boolean;
+  total?: string;
   add?: number;
   range: string;
   price: string;
@@ -79,8 +84,10 @@ interface Build {
   next?: { pieces: number };
 }
 interface Decision {
+  locale?: string;
   lines: (Piece & { build?: { nudge: string; id: string } })[];
   builds?: Build[];
+  cart?: Cart;
   says: Said[];
   shown: Record<string, string[]>;
   nudges: { nudge: string; revision: number; rungs: Rung[] }[];
@@ -169,12 +176,19 @@ interface Drawn extends HTMLElement {
   addEventListener('pagehide', flush);
 
   // Only what this page has a place for is asked for.
-  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'launcher', 'set_builder'];
+  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'launcher', 'set_builder', 'dialog'];
   let asked: string[] = [];
   const placesHere = () => {
     const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement).map((e) => e.getAttribute('place') ?? ''))];
     for (const p of here) if (!known.includes(p)) console.warn(`agonal-nudge: there is no place “${p}”; there are ${known.join(', ')}.`);
     return here.filter((p) => known.includes(p));
+  };
+
+  // The cart's own script is fetched where a page has a cart of ours.
+  const drawn = () => !!document.querySelector('agonal-cart, agonal-nudge[place=dialog]');
+  const fetchCart = () => {
+    if (!document.querySelector('agonal-cart') || customElements.get('agonal-cart')) return;
+    document.head.append(Object.assign(document.createElement('script'), { src: `${base}/embed/v1-cart.js` }));
   };
 
   /** Asks for a decision, about the cart with some more lines in it; none where there is no answer. */
@@ -184,6 +198,7 @@ interface Drawn extends HTMLElement {
       const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
         ...from,
         cart: { ...cart, lines: [...(cart.lines ?? []), ...more] },
+        ...(drawn() && { drawn: true, suggest: true }),
         moment: { ...from.moment, placements: places },
         visit: { ...from.visit, id: visit.id, reached: visit.reached, shown: visit.shown },
       });
@@ -216,7 +231,7 @@ interface Drawn extends HTMLElement {
     .n { box-sizing: border-box; min-height: var(--agonal-height, 56px); padding: 8px 20px 9px; display: flex; flex-direction: column; justify-content: center; gap: 7px; font: inherit; font-size: 14px; line-height: 1.35; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) }
     .paper { background: var(--agonal-paper, #fff); color: var(--agonal-paper-text, #1b2a4a) }
     .accent { background: var(--agonal-accent, #f0c35a); color: var(--agonal-accent-text, #23180a) }
-    p { margin: 0 } b { font-weight: 700; white-space: nowrap }
+    p { margin: 0 } b { font-weight: 700 }
     .bar { position: relative; height: 8px; background: color-mix(in srgb, currentColor 22%, transparent) }
     .fill { height: 100%; background: var(--agonal-fill, #f0c35a); transition: width .2s }
     .paper .fill { background: var(--agonal-fill-paper, #b8780f) } .accent .fill { background: currentColor }
@@ -236,16 +251,19 @@ interface Drawn extends HTMLElement {
     .prices { width: 100%; border-collapse: collapse; font: inherit }
     .prices td { padding: 6px 8px; border-top: 1px solid color-mix(in srgb, currentColor 25%, transparent); text-align: left }
     .prices td + td { text-align: right; font-variant-numeric: tabular-nums } .prices .here { font-weight: 700 }
+    .prices .marked td:first-child::before { content: '★ ' } .prices .marked { background: color-mix(in srgb, var(--agonal-fill, #f0c35a) 26%, transparent) } .all { display: block; opacity: .8 }
+    .heading { margin: 0; font: inherit; font-size: 22px; line-height: 1.2 } .ends { font-variant-numeric: tabular-nums; font-weight: 600 } .ask { max-width: min(420px, calc(100vw - 32px)); border: 0; padding: 24px; color: var(--agonal-paper-text, #1b2a4a); background: var(--agonal-drawer, #fff); font-size: 15px } .ask p { margin: 8px 0 14px } .ask::backdrop { background: #1b2a4a73 }
+    .offer { display: flex; gap: 14px; align-items: center; padding: 8px 0; border-top: 1px solid color-mix(in srgb, currentColor 20%, transparent) } .offer .name { flex: 1 } .ask .put { padding: 8px 16px; min-height: 44px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
     .plain { background: none; color: inherit; padding: 0; min-height: 0 }
     button { font: inherit; color: inherit; background: none; border: 0; padding: 4px 0; min-height: 28px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }
     .hint { color: var(--agonal-hint, #7d4f05); font: inherit; font-size: 14px; line-height: 1.4 } .hint button { margin-left: .4em }
-    .set { display: grid; gap: 14px; font-size: 15px } .heading { margin: 0; font: inherit; font-size: 22px; line-height: 1.2 }
+    .set { display: grid; gap: 14px; font-size: 15px } 
     .set ol, .set ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 8px }
     .places { grid-template-columns: repeat(auto-fill, minmax(92px, 1fr)) }
     .places li { min-height: 84px; display: grid; place-items: center; text-align: center; font-size: 13px; border: 1px dashed var(--agonal-open, #b8780f); color: var(--agonal-hint, #7d4f05); background: var(--agonal-open-ground, #fdf6e3) }
     .places .full { border: 1px solid var(--agonal-done-paper, #0e5a56); background: none; color: inherit } .places .spare { border-color: color-mix(in srgb, currentColor 35%, transparent); background: none; color: inherit }
     .set .out { display: grid; place-items: center; gap: 3px; width: 100%; height: 100%; padding: 6px 4px; text-decoration: none; line-height: 1.2 }
-    .set .foot { position: sticky; bottom: 0; padding: 10px 0; background: var(--agonal-paper, #fff); border-top: 1px solid color-mix(in srgb, currentColor 22%, transparent); display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
+    .set .foot { position: sticky; bottom: 0; padding: 10px 0; background: var(--agonal-drawer, #fff); border-top: 1px solid color-mix(in srgb, currentColor 22%, transparent); display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
     .set .put { padding: 10px 18px; min-height: 44px; border: 1px solid var(--agonal-ground, #1b2a4a); background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
     .set .put[aria-disabled=true] { background: none; color: inherit; opacity: .72; cursor: default }
     .set h3 { margin: 4px 0 6px; font: inherit; font-weight: 700 } .set small { font-weight: 400 }
@@ -288,6 +306,14 @@ interface Drawn extends HTMLElement {
     if (label) b.setAttribute('aria-label', label);
     b.addEventListener('click', act);
     return b;
+  };
+
+  /** What is left of a time, in the manner of a language: days and hours, or hours, minutes and seconds. */
+  const leftOf = (seconds: number, language: string) => {
+    const part = (n: number, unit: string) => new Intl.NumberFormat(language, { style: 'unit', unit, unitDisplay: 'short' }).format(n);
+    const [d, h, m, s] = [Math.floor(seconds / 86400), Math.floor(seconds / 3600) % 24, Math.floor(seconds / 60) % 60, seconds % 60];
+    if (d) return `${part(d, 'day')} ${part(h, 'hour')}`;
+    return h ? `${part(h, 'hour')} ${part(m, 'minute')}` : `${part(m, 'minute')} ${part(s, 'second')}`;
   };
 
   /** Where a set is put together: its places, how far it is, and the goods to choose from. */
@@ -395,7 +421,7 @@ interface Drawn extends HTMLElement {
         this.plan = pick.value;
         this.keep();
       });
-      const day = new Intl.DateTimeFormat(this.said.language, { day: 'numeric', month: 'short', timeZone: 'UTC' });
+      const day = new Intl.DateTimeFormat(decision?.locale ?? this.said.language, { day: 'numeric', month: 'short', timeZone: 'UTC' });
       const next = plans.find((p) => p.plan === this.plan)?.next ?? [];
       return el('label', '', pick, ' ', el('small', '', next.map((d) => day.format(new Date(d))).join(' · ')));
     }
@@ -438,6 +464,7 @@ interface Drawn extends HTMLElement {
     private seeing = 0;
     private now?: Said;
     private set?: SetBuilder;
+    private ticking = 0;
     private watch = new IntersectionObserver(
       ([e]) => {
         clearTimeout(this.seeing);
@@ -476,6 +503,8 @@ interface Drawn extends HTMLElement {
       const same = s && this.now && s.nudge === this.now.nudge;
       this.now = s;
       this.hidden = !s;
+      clearInterval(this.ticking);
+      if (s && this.getAttribute('place') === 'dialog') return this.asks(s);
       if (!s) {
         this.root.textContent = '';
         this.body = this.set = undefined;
@@ -530,10 +559,84 @@ interface Drawn extends HTMLElement {
         tick.style.left = `${share(m.at)}%`;
         bar.append(tick);
       }
+      this.count(s);
+      this.block(s, !!rows);
       if (!same) {
         this.watch.disconnect();
         this.watch.observe(this);
       }
+    }
+    /** What stands above and beside a block: the merchant's own words, and a picture. */
+    private block(s: Said, is: boolean) {
+      this.root.querySelectorAll('.heading, .beside').forEach((x) => x.remove());
+      if (!is || !this.body) return;
+      if (s.picture) this.body.prepend(Object.assign(el('img', 'beside'), { src: s.picture, alt: '', width: 64, height: 64 }));
+      if (s.heading) this.body.prepend(el('h2', 'heading', s.heading));
+    }
+    /** Counts down to the real end; past it the shop is asked again. */
+    private count(s: Said) {
+      clearInterval(this.ticking);
+      this.root.querySelector('.ends')?.remove();
+      if (!s.ends || !this.body) return;
+      const end = Date.now() + s.ends.seconds * 1000;
+      const p = el('p', 'ends');
+      p.lang = s.language;
+      const tick = () => {
+        const left = Math.round((end - Date.now()) / 1000);
+        if (left > 0) p.textContent = s.ends!.text.replace('{time}', leftOf(left, s.language));
+        else {
+          clearInterval(this.ticking);
+          p.remove();
+          void decide();
+        }
+      };
+      tick();
+      this.ticking = window.setInterval(tick, 1000);
+      this.body.querySelector('p')!.after(p);
+    }
+    /** A gift is to be chosen: asked once, and not again after it was closed. */
+    private asks(s: Said) {
+      const choice = decision?.cart?.choices?.find((c) => c.nudge === s.nudge && ['to_pick', 'offered'].includes(c.state));
+      const key = `closed:${s.nudge}:${s.rung}`;
+      this.hidden = true;
+      if (!choice || !['reached', 'waiting'].includes(s.state)) {
+        if (!choice && !s.once) visit.seen = visit.seen.filter((k) => k !== key); // newly earned, it may be offered again
+        this.root.querySelector('dialog')?.close();
+        return;
+      }
+      if (visit.seen.includes(key)) return;
+      this.hidden = false;
+      const w = decision!.cart!.words;
+      const box = el('dialog', 'ask', el('h2', 'heading', choice.title), el('p', '', s.text));
+      box.setAttribute('aria-label', choice.title);
+      box.lang = s.language;
+      const done = () => {
+        visit.seen.push(key);
+        keepVisit();
+        box.remove();
+        this.hidden = true;
+      };
+      for (const it of choice.items ?? []) {
+        const take = press(
+          w.take,
+          'put',
+          () => {
+            box.close();
+            this.dispatchEvent(new CustomEvent('agonal:gift', { bubbles: true, composed: true, detail: { nudge: s.nudge, sku: it.sku, act: 'pick' } }));
+          },
+          `${w.take}: ${it.label}`,
+        );
+        const picture = it.picture ? [Object.assign(document.createElement('img'), { src: it.picture, alt: '', width: 64, height: 64 })] : [];
+        box.append(el('div', 'offer', ...picture, el('span', 'name', it.label, it.price ? ` · ${it.price}` : ''), take));
+      }
+      box.append(press(w.close, '', () => box.close()));
+      box.addEventListener('close', done);
+      box.addEventListener('click', (e) => e.target === box && box.close());
+      this.root.querySelector('dialog')?.remove();
+      this.root.append(box);
+      box.showModal();
+      this.watch.observe(this);
+      report('shown', s.nudge, s.revision, s.rung);
     }
     /** A set is put together here: the words as ever, its places and goods below them. */
     private build(s: Said, anew: boolean) {
@@ -548,6 +651,7 @@ interface Drawn extends HTMLElement {
       this.body!.querySelector('h2')!.hidden = !s.heading;
       p.lang = s.language;
       if (p.textContent !== s.text) p.textContent = s.text;
+      this.count(s);
       this.set.told(s, decision!);
     }
     /** A small mark at the edge of the page opens what the nudge says. */
@@ -571,8 +675,9 @@ interface Drawn extends HTMLElement {
       const sku = this.getAttribute('sku') ?? s.tables?.[0]?.sku ?? '';
       const filled = (rows ?? []).map((r) => {
         const tr = document.createElement('tr');
-        if (r.here) tr.className = 'here';
-        tr.append(...[r.range, r.price].map((text) => Object.assign(document.createElement('td'), { textContent: text })));
+        if (r.here || r.marked) tr.className = [r.here && 'here', r.marked && 'marked'].filter(Boolean).join(' ');
+        tr.append(...[r.range, r.price].map((text) => el('td', '', text)));
+        if (r.total) tr.lastElementChild!.append(el('small', 'all', r.total));
         const act = document.createElement('td');
         if (r.add && !r.here) act.append(puts(this, r.act, sku, r.add));
         else act.textContent = r.act;
@@ -629,6 +734,8 @@ interface Drawn extends HTMLElement {
   };
 
   const api = {
+    /** The decision as it was last told. */
+    decision: () => decision,
     update: (r: Request) => {
       request = r;
       return decide();
@@ -642,8 +749,9 @@ interface Drawn extends HTMLElement {
     request = json<Request>('agonal-request');
     const told = json<Decision>('agonal-decision');
     asked = placesHere();
+    fetchCart();
     if (told) render(told);
-    else void decide();
+    if (!told || drawn()) void decide();
     if (!live) return;
     setInterval(() => {
       if (document.visibilityState === 'visible') void decide();

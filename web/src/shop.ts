@@ -59,19 +59,35 @@ document.addEventListener('agonal:put-set', (e) => {
   ]);
 });
 
+// The cart is the embed's where it is at hand; what the shop's own server drew stands in
+// for it where it is not.
+interface AgonalCart extends HTMLElement {
+  ready?: boolean;
+  open(): void;
+  added(): void;
+  refuse(text: string): void;
+}
 const drawer = document.querySelector<HTMLDialogElement>('dialog#cart');
+const cart = () => document.querySelector<AgonalCart>('agonal-cart');
 document.addEventListener('click', (e) => {
   if (e.target === drawer) drawer?.close();
   if (!drawer || !(e.target as Element).closest('a[data-cart]')) return;
   e.preventDefault();
-  drawer.showModal();
+  if (cart()?.ready) cart()!.open();
+  else drawer.showModal();
 });
 if (drawer?.dataset.open !== undefined) {
-  drawer.showModal();
   // A reload shows the page, not the drawer again.
   const u = new URL(location.href);
   u.searchParams.delete('cart');
   history.replaceState(history.state, '', u);
+  const late = window.setTimeout(() => drawer.showModal(), 900);
+  const here = () => {
+    clearTimeout(late);
+    if (!drawer.open) cart()!.added();
+  };
+  if (cart()?.ready) here();
+  else document.addEventListener('agonal:cart-ready', here, { once: true });
 }
 
 interface Embed {
@@ -79,16 +95,45 @@ interface Embed {
   update(request: unknown): void;
 }
 
+/** Sends a change of the cart, and shows what came of it without leaving the page. */
+let changing = Promise.resolve();
+const change = (action: string, fields: Record<string, string>) => {
+  changing = changing.then(async () => {
+    try {
+      const r = await fetch(action, { method: 'POST', body: new URLSearchParams({ ...fields, in: 'drawer', back: location.pathname }) });
+      const page = show(await r.text(), location.pathname === '/cart');
+      cart()?.refuse(page.querySelector('#cart .bad, #told')?.textContent ?? '');
+    } catch {
+      cart()?.refuse('The shop does not answer. Look at your connection and try again.');
+    }
+  });
+};
+const asked = <T>(kind: string, act: (detail: T) => void) => document.addEventListener(`agonal:${kind}`, (e) => act((e as CustomEvent<T>).detail));
+interface OfSet {
+  id: string;
+}
+asked<{ sku?: string; build?: OfSet; origin?: { nudge: string }; quantity: number | string }>('set', (d) =>
+  change('/cart/set', { sku: d.sku ?? '', set: d.build?.id ?? '', gift: d.origin?.nudge ?? '', quantity: String(d.quantity) }),
+);
+asked<{ nudge: string; sku?: string; act: string }>('gift', (d) => change('/cart/gift', { nudge: d.nudge, sku: d.sku ?? '', do: d.act }));
+asked<{ codes: string[] }>('code', (d) => change('/cart/code', { code: d.codes.join(' ') }));
+asked<{ country: string; postcode: string }>('deliver', (d) => change('/deliver-to', d));
+asked<{ items: { sku: string; quantity: number; build?: OfSet }[] }>('add', (d) => {
+  for (const it of d.items) change('/cart/add', { sku: it.sku, set: it.build?.id ?? '', quantity: String(it.quantity) });
+});
+
 /** Puts in place what the shop answered: the content, the header, the cart, and what the embed knows. */
-const show = (html: string) => {
+const show = (html: string, whole = true) => {
   const page = new DOMParser().parseFromString(html, 'text/html');
-  for (const part of ['#main', '.mast', '#cart']) document.querySelector(part)?.replaceChildren(...(page.querySelector(part)?.childNodes ?? []));
+  for (const part of ['.mast', '#cart', ...(whole ? ['#main'] : [])])
+    document.querySelector(part)?.replaceChildren(...(page.querySelector(part)?.childNodes ?? []));
   const embed = (window as unknown as { Agonal?: Embed }).Agonal;
   const json = (id: string) => page.getElementById(id)?.textContent;
   const decision = json('agonal-decision');
   const request = json('agonal-request');
   if (decision) embed?.render(JSON.parse(decision));
   if (request) embed?.update(JSON.parse(request));
+  return page;
 };
 
 // The checkout's answer replaces its content, so that back and reload never send

@@ -1,0 +1,48 @@
+// The cart as a decision draws it, as far as the embed uses it.
+export type Words = Record<
+  | 'cart'
+  | 'close'
+  | 'empty'
+  | 'quantity'
+  | 'remove'
+  | 'remove_set'
+  | 'gift'
+  | 'pick'
+  | 'take'
+  | 'yours'
+  | 'put_back'
+  | 'also'
+  | 'add'
+  | 'code'
+  | 'apply'
+  | 'deliver_to'
+  | 'postcode'
+  | 'estimate'
+  | 'was'
+  | 'to_pay'
+  | 'checkout',
+  string
+>;
+export interface Group {
+  build?: { nudge: string; id: string };
+  heading?: string;
+  text?: string;
+  plan?: string;
+  next?: string[];
+  was?: string;
+  paid?: string;
+  lines: { id?: string; sku: string; label: string; picture?: string; quantity: number; origin?: object; plan?: string; was?: string; paid?: string }[];
+}
+export interface Cart {
+  language: string;
+  pieces: number;
+  groups: Group[];
+  gifts?: { nudge: string; sku: string; label: string; picture?: string; was: string }[];
+  choices?: { nudge: string; state: string; title: string; items?: { sku: string; label: string; picture?: string; price?: string; on?: boolean }[] }[];
+  also?: { nudge: string; items: { sku: string; quantity: number }[]; label: string; picture?: string; text: string }[];
+  codes?: { code: string; state: string; text: string }[];
+  sums: { text: string; amount: string; was?: string }[];
+  goods: string;
+  to_pay: string;
+  words: Words;
+}
