@@ -229,7 +229,7 @@ test('the keyboard alone does the whole story', async ({ page, context }) => {
   // The shopper, too.
   const shop = await context.newPage();
   await shop.goto(`${lindquill}/products/dunlin-a5`);
-  await shop.getByLabel('Deliver to').focus();
+  await shop.getByRole('banner').getByLabel('Deliver to').focus();
   await shop.keyboard.type('United Kingdom');
   await expect(topBar(shop)).toContainText('Add £44.00');
   await tabTo(shop, /^How many/);

@@ -255,10 +255,15 @@ func (r *Request) check(order []int32) error {
 		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
 			bad(at("origin"), "needs a kind, gift or offer, and a nudge")
 		}
-		if b := l.Build; b != nil && (b.Nudge == "" || b.ID == "" || len(b.ID) > 100 || len(b.Nudge) > 100) {
-			bad(at("build"), "needs a nudge and an id of 1 to 100 characters")
-		} else if b != nil && l.Origin != nil {
-			bad(at("build"), "what comes from a nudge is no part of a set that is put together")
+		if b := l.Build; b != nil {
+			for field, text := range map[string]string{"build.nudge": b.Nudge, "build.id": b.ID} {
+				if n := utf8.RuneCountInString(text); n < 1 || n > 100 {
+					bad(at(field), "1 to 100 characters are needed")
+				}
+			}
+			if l.Origin != nil {
+				bad(at("build"), "what comes from a nudge is no part of a set that is put together")
+			}
 		}
 		if slices.Contains(twice, int32(i)) {
 			bad(at("id"), "the same SKU stands in two lines with one id; give each line its own id, or put the quantities together")

@@ -50,7 +50,7 @@ func (q QuoteChanged) Error() string { return "the total has changed since it wa
 var ErrKeyReused = errors.New("this idempotency key was used for another order")
 
 // PlaceOrder prices an order again and stores it. Errors: decide.FieldErrors,
-// Problem, QuoteChanged, ErrKeyReused.
+// Problem, QuoteChanged, OutOfStock, ErrKeyReused.
 func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (store.Order, error) {
 	if req.Key == "" || utf8.RuneCountInString(req.Key) > 200 {
 		return store.Order{}, Problem{"idempotency_key", "an idempotency key of 1 to 200 characters is needed"}
@@ -86,7 +86,7 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 		switch {
 		case errors.Is(err, errTaken):
 			continue // somebody took the last use: decide again without it
-		case errors.Is(err, gorm.ErrDuplicatedKey), errors.As(err, new(QuoteChanged)):
+		case errors.Is(err, gorm.ErrDuplicatedKey), errors.As(err, new(QuoteChanged)), errors.As(err, new(OutOfStock)):
 			// The same order, sent twice at one moment, may have been stored meanwhile; then
 			// it stands, whatever it has used up.
 			if same, found := a.placedMeanwhile(ctx, shop, req.Key, hash); found == nil || errors.Is(found, ErrKeyReused) {
@@ -140,7 +140,7 @@ func (r *OrderRequest) check(now time.Time) error {
 const mostTries = 20
 
 // price decides what an order costs with what is left of the limits, and stores
-// it. Errors: QuoteChanged, errTaken.
+// it. Errors: QuoteChanged, OutOfStock, errTaken.
 func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, hash string, moment decide.Moment) (store.Order, error) {
 	shop := snap.Shop.ID
 	region, err := decide.RegionOf(snap.Snapshot, req.Cart)
@@ -164,7 +164,10 @@ func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, h
 	}
 	o := orderOf(shop, req, hash, d, moment.At)
 	err = a.storeOrder(ctx, &o, func(tx *gorm.DB) error {
-		return takeUses(tx, snap, &o, cart.Codes, cart.PoolCodes, req.Charged)
+		if err := takeUses(tx, snap, &o, cart.Codes, cart.PoolCodes, req.Charged); err != nil {
+			return err
+		}
+		return takeStock(tx, &o, req.Charged)
 	})
 	return o, err
 }

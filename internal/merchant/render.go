@@ -16,6 +16,7 @@ import (
 
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/serving"
 )
@@ -83,6 +84,7 @@ var helpers = template.FuncMap{
 	"sub":       func(a, b int) int { return a - b },
 	"country":   checks.CountryName,
 	"path":      url.PathEscape,
+	"plan":      func(id string) string { return nudge.PlanText(id, "en") },
 }
 
 // args makes a map from names and values, to hand several to a part.

@@ -177,6 +177,7 @@ func (s *server) routes(g *echo.Group) {
 	g.GET("/shop/orders", s.orders)
 	g.GET("/shop/orders.csv", s.ordersCSV)
 	g.GET("/shop/orders/:number", s.order)
+	g.POST("/shop/orders/:number/returns", s.takeBack, edit)
 	g.GET("/shop/sales", s.sales)
 	g.POST("/shop/sales", s.keepSale, edit)
 	g.GET("/shop/codes", s.pools)

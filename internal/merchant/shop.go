@@ -1,7 +1,6 @@
 package merchant
 
 import (
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
@@ -16,7 +15,6 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/internal/app"
-	"agonal.dev/agonal/internal/serving"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -274,111 +272,4 @@ func (s *server) importStart(c *echo.Context) error {
 		return s.fail(c, err)
 	}
 	return goTo(c, at(c).url("/shop/import/"+im.ID.String()))
-}
-
-const ordersShown = 200
-
-type ordersView struct {
-	Orders []store.Order
-	Locale string
-	Day    func(store.Order) string
-	One    store.Order
-	Names  map[string]string
-	Labels map[string]string        // of the goods of One
-	Given  func(store.Order) string // the nudges that came with an order
-}
-
-func (s *server) ordersView(c *echo.Context) (ordersView, error) {
-	ctx, h := c.Request().Context(), at(c)
-	v := ordersView{Locale: h.shop.Locale, Day: func(o store.Order) string { return h.day(o.PlacedAt) }, Names: map[string]string{}}
-	ns, err := s.app.Nudges(ctx, h.shop.ID)
-	for _, n := range ns {
-		v.Names[n.ID] = n.Draft.Name
-	}
-	v.Given = func(o store.Order) string {
-		var names []string
-		for _, r := range o.Rewards {
-			if name := v.Names[r.NudgeID]; !slices.Contains(names, name) {
-				names = append(names, name)
-			}
-		}
-		return strings.Join(names, ", ")
-	}
-	return v, err
-}
-
-func (s *server) orders(c *echo.Context) error {
-	v, err := s.ordersView(c)
-	if err == nil {
-		v.Orders, err = s.app.Orders(c.Request().Context(), at(c).shop.ID, ordersShown)
-	}
-	if err != nil {
-		return s.fail(c, err)
-	}
-	return s.render(c, http.StatusOK, "orders", page{Title: "Orders", Place: "shop", Section: "orders", Data: v})
-}
-
-func (s *server) order(c *echo.Context) error {
-	v, err := s.ordersView(c)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	o, err := s.app.Order(c.Request().Context(), at(c).shop.ID, int64(atoi(c.Param("number"))))
-	if err != nil {
-		return s.fail(c, err)
-	}
-	snap, err := s.app.Snapshots.Get(c.Request().Context(), at(c).shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	v.One, v.Labels = o, map[string]string{}
-	for _, l := range o.Decision.Lines {
-		if it, ok := snap.Catalog().Item(l.SKU); ok {
-			v.Labels[l.SKU] = it.Label()
-		}
-	}
-	return s.render(c, http.StatusOK, "order", page{Title: fmt.Sprintf("Order %d", o.Number), Place: "shop", Section: "orders", Data: v})
-}
-
-// ordersCSV is the table of orders to take along.
-func (s *server) ordersCSV(c *echo.Context) error {
-	h := at(c)
-	w := csv.NewWriter(c.Response())
-	w.UseCRLF = true
-	begun := false
-	begin := func() error {
-		begun = true
-		serving.LongTransfer(c)
-		c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
-		c.Response().Header().Set("Content-Disposition", `attachment; filename="`+h.shop.ID+`-orders.csv"`)
-		return w.Write([]string{"number", "placed at", "region", "country", "currency", "goods", "off", "list fee", "fee", "tax", "to pay", "nudges"})
-	}
-	err := s.app.EachOrder(c.Request().Context(), h.shop.ID, func(o *store.Order) error {
-		if !begun {
-			if err := begin(); err != nil {
-				return err
-			}
-		}
-		var given []string
-		for _, r := range o.Rewards {
-			if !slices.Contains(given, r.NudgeID) {
-				given = append(given, r.NudgeID)
-			}
-		}
-		d := func(m money.Minor) string { return money.Decimal(m, o.Currency.Digits()) }
-		return w.Write([]string{strconv.FormatInt(o.Number, 10), o.PlacedAt.UTC().Format("2006-01-02T15:04:05Z"), o.Region, o.Country, string(o.Currency),
-			d(o.Goods), d(o.Off), d(o.ListFee), d(o.Fee), d(o.Tax), d(o.ToPay), strings.Join(given, "|")})
-	})
-	switch {
-	case err != nil && begun:
-		panic(http.ErrAbortHandler) // half a file must not look like a whole one
-	case err != nil:
-		return s.fail(c, err)
-	case !begun:
-		if err := begin(); err != nil {
-			return err
-		}
-	}
-	w.Flush()
-	return w.Error()
 }

@@ -57,6 +57,7 @@ func fail(c *echo.Context, err error, notFound problem) error {
 	var fields decide.FieldErrors
 	var said app.Problem
 	var changed app.QuoteChanged
+	var out app.OutOfStock
 	switch {
 	case errors.As(err, &fields):
 		return reply(c, problem{Status: http.StatusUnprocessableEntity, Title: "The request cannot be used", Detail: fields.Error(), Errors: fields})
@@ -64,6 +65,8 @@ func fail(c *echo.Context, err error, notFound problem) error {
 		return reply(c, problem{Status: http.StatusUnprocessableEntity, Title: "The request cannot be used", Detail: said.Field + ": " + said.Say, Errors: []decide.FieldError{{Field: said.Field, Why: said.Say}}})
 	case errors.As(err, &changed):
 		return reply(c, problem{Status: http.StatusConflict, Title: "The total has changed", Detail: "Show the new total and ask again.", Decision: &changed.Decision, Changes: changed.Changes})
+	case errors.As(err, &out):
+		return reply(c, problem{Status: http.StatusConflict, Title: "Something has run out", Detail: "Take it out of the cart, or order less of it.", Changes: out.Says(callOf(c).shop.Catalog())})
 	case errors.Is(err, app.ErrKeyReused):
 		return reply(c, problem{Status: http.StatusConflict, Title: "This idempotency key was used for another order", Detail: "Use a new key for a new order.", Errors: []decide.FieldError{{Field: "idempotency_key", Why: "was used for another order"}}})
 	case errors.Is(err, app.ErrNotFound):

@@ -264,7 +264,7 @@ class CartElement extends HTMLElement {
     for (const s of c.sums)
       list.append(el('dt', '', s.text), el('dd', '', ...(s.was ? [el('s', '', el('span', 'sr', `${c.words.was} `), s.was)] : []), s.amount));
     const to = el('dd', 'total', c.to_pay);
-    to.dataset.testid = 'to-pay';
+    to.dataset.testid = 'drawer-to-pay';
     list.append(el('dt', 'total', c.words.to_pay), to);
     return list;
   }

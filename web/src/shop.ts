@@ -149,6 +149,7 @@ const sendInPlace = async (form: HTMLFormElement, by: HTMLElement | null) => {
     show(html);
     for (const [name, value] of since) putBack(name, value);
     restoreFocus();
+    document.querySelector('#main [role=alert]')?.scrollIntoView({ block: 'center' });
     if (again) document.querySelector<HTMLFormElement>('#till')?.requestSubmit();
     again = false;
   } catch {
