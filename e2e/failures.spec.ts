@@ -143,7 +143,7 @@ test('a total that changed since it was shown is not charged; the shop says what
     ['Postcode', '26723'],
     ['Town', 'Vessmark'],
   ])
-    await page.getByLabel(label).fill(text);
+    await page.getByRole('main').getByLabel(label).fill(text);
   await page.getByRole('button', { name: 'Pay €63.80' }).click();
   await expect(page.getByRole('alert')).toContainText('it was €63.80 and is €69.70 now. Nothing was charged');
   await page.getByRole('button', { name: 'Pay €69.70' }).click();

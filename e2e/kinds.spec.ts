@@ -1,117 +1,10 @@
 // Each kind of nudge from its starting point to a placed order, and what may go wrong on
-// the way. What the shop charges is held against the program that decides from files.
-import { execFileSync } from 'node:child_process';
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
+// the way.
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, choose, lindquill, pauseAll, putIn, resume, signIn, topBar } from './servers';
+import { agonal, choose, lindquill, putIn, signIn, topBar } from './servers';
+import { begin, click, decided, drawer, euros, live, order, panel, publish, restAfterwards, save, shopFile, soon, type Decision } from './story';
 
-interface Line {
-  sku: string;
-  quantity: number;
-}
-interface Decision {
-  to_pay: number;
-  lines: { sku: string; amount: number; unit_off?: number }[];
-  gifts: { state: string; items?: { sku: string }[] }[];
-}
-
-const program = fileURLToPath(new URL('../bin/agonal', import.meta.url));
-
-/** The database that the tests' server has its tables in. */
-const database = () => {
-  const url = process.env.DATABASE_URL ?? '';
-  return `${url}${url.includes('?') ? '&' : '?'}search_path=browser_tests_${process.env.E2E_HALF ?? 'all'}`;
-};
-
-/** The shop as it is now, in a file. */
-function shopFile(): string {
-  const shop = join(mkdtempSync(join(tmpdir(), 'agonal-')), 'shop.json');
-  writeFileSync(shop, execFileSync(program, ['document', 'lindquill'], { maxBuffer: 64 << 20, env: { ...process.env, DATABASE_URL: database() } }));
-  return shop;
-}
-
-/** What the program on the command line decides for a cart. */
-function decided(cart: object, visit: object = {}, shop = shopFile()): Decision {
-  const request = JSON.stringify({ cart: { destination: { country: 'DE' }, ...cart }, visit, moment: { at: new Date().toISOString() } });
-  return JSON.parse(execFileSync(program, ['decide', '--shop', shop], { input: request }).toString());
-}
-
-const euros = (minor: number) => `€${(minor / 100).toFixed(2)}`;
-const promise = (page: Page) => page.getByRole('region', { name: 'The promise' });
-const panel = (page: Page) => page.locator('details.part[open] > .panel');
-const drawer = (page: Page) => page.getByRole('dialog', { name: 'Cart' });
-
-// What the tests of this file have made, and what they have paused for it.
-const begun: string[] = [];
-let paused: string[] = [];
-
-test.afterEach(async ({ page }) => {
-  if (page.url() === 'about:blank') return;
-  await signIn(page);
-  const were = new Set([...paused, ...(await pauseAll(page))]);
-  await resume(
-    page,
-    [...were].filter((name) => !begun.includes(name)),
-  );
-  paused = [];
-});
-
-const soon = { timeout: 1500 };
-let clicks = 0;
-/** Clicks something of the workbench, and counts it. */
-async function click(page: Page, what: ReturnType<Page['locator']>) {
-  clicks++;
-  await what.click();
-  await page.waitForLoadState();
-}
-
-async function begin(page: Page, start: string) {
-  await signIn(page);
-  paused.push(...(await pauseAll(page)).filter((name) => !begun.includes(name)));
-  clicks = 0;
-  await click(page, page.getByRole('link', { name: 'Start a nudge' }));
-  await click(page, page.getByRole('button', { name: `Begin with: ${start}` }));
-  await expect(promise(page)).toBeVisible();
-}
-
-async function save(page: Page) {
-  await click(page, panel(page).getByRole('button', { name: 'Save' }));
-  await expect(panel(page)).toHaveCount(0);
-}
-
-async function publish(page: Page) {
-  await click(page, page.getByRole('button', { name: 'Publish revision 1' }));
-  await expect(page.getByText('Revision 1 is published.')).toBeVisible();
-  begun.push((await page.getByRole('heading', { level: 1 }).textContent())!.trim());
-  expect(clicks, 'clicks from the start to what is live').toBeLessThanOrEqual(15);
-}
-
-/** Waits until the shop's decisions know what was published. */
-async function live(shop: Page, path: string, seen: (shop: Page) => Promise<void>, timeout = 25_000) {
-  await expect(async () => {
-    await shop.goto(lindquill + path);
-    await seen(shop);
-  }).toPass({ timeout });
-}
-
-/** Pays, holds every line against the program, and returns what was charged. */
-async function order(shop: Page, lines: Line[], more: { codes?: string[]; visit?: object } = {}) {
-  const d = decided({ lines, codes: more.codes ?? [] }, more.visit);
-  await shop.goto(`${lindquill}/checkout`);
-  for (const l of d.lines) await expect(shop.getByRole('main').locator('.basket').first()).toContainText(euros(l.amount - (l.unit_off ?? 0)));
-  await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(d.to_pay));
-  await shop.getByLabel('Name').fill('Arne Kolk');
-  await shop.getByLabel('Street and number').fill('Ufer 1');
-  await shop.getByRole('main').getByLabel('Postcode').fill('26723');
-  await shop.getByLabel('Town').fill('Vessmark');
-  await shop.getByRole('button', { name: `Pay ${euros(d.to_pay)}` }).click();
-  await expect(shop.getByRole('heading', { name: /Thank you, Arne Kolk/ })).toBeVisible();
-  await expect(shop.getByText('We charged')).toContainText(euros(d.to_pay));
-  return d;
-}
+restAfterwards();
 
 test('cheaper by the number: table, hint, order', async ({ page, context }) => {
   await begin(page, 'Cheaper by the number');
@@ -306,11 +199,11 @@ test('money off the order, for everybody and by a code', async ({ page, context 
   await shop.goto(`${lindquill}/cart`);
   await shop.getByLabel('Code, if you have one').fill('harbour11');
   await shop.getByRole('button', { name: 'Apply' }).click();
-  await expect(shop.getByText('harbour11 is not a code of ours.')).toBeVisible();
+  await expect(shop.getByRole('main').getByText('harbour11 is not a code of ours.')).toBeVisible();
   await expect(async () => {
     await shop.getByLabel('Code, if you have one').fill('harbour10');
     await shop.getByRole('button', { name: 'Apply' }).click();
-    await expect(shop.getByText('harbour10 is used.')).toBeVisible({ timeout: 1500 });
+    await expect(shop.getByRole('main').getByText('harbour10 is used.')).toBeVisible({ timeout: 1500 });
   }).toPass({ timeout: 15_000 });
   await order(shop, [{ sku: 'HARBLU-30', quantity: 2 }], { codes: ['harbour10'] });
 });

@@ -51,7 +51,7 @@ func (w *work) show(d *Decision) {
 		if o.Reason != "" {
 			continue
 		}
-		language, pieces := t.n.Sentence(&w.tongue, w.region.Languages, st.state)
+		language, pieces := t.n.Sentence(&w.tongue, w.region.Languages, o.Rungs[st.rung].Rung, st.state)
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
@@ -182,7 +182,7 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	switch {
 	case last >= 0 && !before(o.Rungs[last].Rung):
 		return standing{state: nudge.Reached, rung: last, newly: true}
-	case waiting >= 0 && hasWords(d, nudge.Waiting):
+	case waiting >= 0 && hasWords(d, o.Rungs[waiting].Rung, nudge.Waiting):
 		return standing{state: nudge.Waiting, rung: waiting}
 	case promised >= 0:
 		r := &o.Rungs[promised]
@@ -199,7 +199,7 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 		return standing{state: nudge.Reached, rung: last}
 	case waiting >= 0:
 		return standing{state: nudge.Waiting, rung: waiting} // it has no words, and says so
-	case outdone >= 0 && hasWords(d, nudge.Outdone):
+	case outdone >= 0 && hasWords(d, o.Rungs[outdone].Rung, nudge.Outdone):
 		return standing{state: nudge.Outdone, rung: outdone}
 	case outdone >= 0:
 		return standing{reason: BetterInPlace}
@@ -226,11 +226,13 @@ func (r *RungOutcome) promises() bool {
 	return ok
 }
 
-// hasWords tells whether a nudge has words of its own for a state.
-func hasWords(d *nudge.Definition, st nudge.State) bool {
-	for _, states := range d.Wording {
-		if states[st] != "" {
-			return true
+// hasWords tells whether a nudge has words of its own for a rung's state.
+func hasWords(d *nudge.Definition, rung int, st nudge.State) bool {
+	for _, w := range []nudge.Wording{d.Wording, d.Ladder.Rungs[rung].Wording} {
+		for _, states := range w {
+			if states[st] != "" {
+				return true
+			}
 		}
 	}
 	return false

@@ -106,6 +106,8 @@ type Rung struct {
 	UpperCount int64    `json:"upper_count,omitempty"`
 	Basis      Basis    `json:"basis,omitempty"` // empty: the ladder's
 	Rewards    []Reward `json:"rewards"`
+	// Wording is what is said of this rung in place of what is said of all.
+	Wording Wording `json:"wording,omitempty"`
 }
 
 // BasisOf returns at which point a rung measures.

@@ -315,9 +315,21 @@ func (d Definition) validLook() error {
 }
 
 func (d Definition) validWording() error {
-	for _, l := range d.Wording.Languages() {
-		for s, text := range d.Wording[l] {
-			field := fmt.Sprintf("wording.%s.%s", l, s)
+	if err := d.Wording.valid("wording"); err != nil {
+		return err
+	}
+	for i := range d.Ladder.Rungs {
+		if err := d.Ladder.Rungs[i].Wording.valid(RungField(i, "wording")); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w Wording) valid(at string) error {
+	for _, l := range w.Languages() {
+		for s, text := range w[l] {
+			field := fmt.Sprintf("%s.%s.%s", at, l, s)
 			if !slices.Contains(States, s) {
 				return FieldError{field, "is not a state of a nudge"}
 			}

@@ -2,6 +2,7 @@ package nudge
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -156,6 +157,35 @@ func (w Wording) Languages() []string {
 		return out[i] < out[j]
 	})
 	return out
+}
+
+// SentenceOf returns what a definition says of a rung: the rung's own words, else those
+// of all rungs. See [Wording.Sentence].
+func (d *Definition) SentenceOf(rung int, language string, s State) string {
+	if rung >= 0 && rung < len(d.Ladder.Rungs) {
+		if t := d.Ladder.Rungs[rung].Wording.Sentence(language, s); t != "" {
+			return t
+		}
+	}
+	return d.Wording.Sentence(language, s)
+}
+
+// WordsOf is where the words of a rung stand, counted from 1; of 0 those of all rungs.
+func (d *Definition) WordsOf(rung int) *Wording {
+	if rung > 0 && rung <= len(d.Ladder.Rungs) {
+		return &d.Ladder.Rungs[rung-1].Wording
+	}
+	return &d.Wording
+}
+
+// AllLanguages lists the languages that anything is said in, English first.
+func (d *Definition) AllLanguages() []string {
+	all := Wording{}
+	maps.Copy(all, d.Wording)
+	for i := range d.Ladder.Rungs {
+		maps.Copy(all, d.Ladder.Rungs[i].Wording)
+	}
+	return all.Languages()
 }
 
 // Sentence returns the sentence for a state in a language. A state without its

@@ -50,10 +50,10 @@ type Compiled struct {
 	All        bool // it counts everything, save gift cards
 	Lone       bool // it has no order rewards and nothing binds it to other nudges
 	When       *audience.Tree
-	Blueprints []Blueprint  // per region
-	Names      []int32      // the numbers of the collections and tags in its scope
-	sentences  []sentences  // per language of its wording
-	Items      []nudge.Item // its gifts and offers, if it gives nothing else
+	Blueprints []Blueprint   // per region
+	Names      []int32       // the numbers of the collections and tags in its scope
+	sentences  [][]sentences // by rung; one for all of them where they say the same
+	Items      []nudge.Item  // its gifts and offers, if it gives nothing else
 	Live
 	Scope   catalog.Filter
 	Carried catalog.Facts   // of a made-up unit in its scope
@@ -147,14 +147,22 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (Compiled, error) {
 	c.Lone = lone(&l.Definition)
 	c.Blueprints = blueprints(&l, shop)
 	c.Items = onlyItems(&l.Definition.Ladder)
-	for _, language := range l.Definition.Wording.Languages() {
-		in := sentences{language: spoken(shop.Regions, language), of: make([][]nudge.Piece, len(nudge.States))}
-		for i, st := range nudge.States {
-			if in.of[i], err = nudge.ParseSentence(l.Definition.Wording.Sentence(language, st)); err != nil {
-				return c, err
+	n := 1 // all rungs say the same, unless one has words of its own
+	if slices.ContainsFunc(l.Definition.Ladder.Rungs, func(r nudge.Rung) bool { return len(r.Wording) > 0 }) {
+		n = len(l.Definition.Ladder.Rungs)
+	}
+	for rung := range n {
+		var all []sentences
+		for _, language := range l.Definition.AllLanguages() {
+			in := sentences{language: spoken(shop.Regions, language), of: make([][]nudge.Piece, len(nudge.States))}
+			for i, st := range nudge.States {
+				if in.of[i], err = nudge.ParseSentence(l.Definition.SentenceOf(rung, language, st)); err != nil {
+					return c, err
+				}
 			}
+			all = append(all, in)
 		}
-		c.sentences = append(c.sentences, in)
+		c.sentences = append(c.sentences, all)
 	}
 	return c, nil
 }

@@ -26,14 +26,15 @@ func spoken(regions []catalog.Region, language string) string {
 	return language
 }
 
-// Sentence finds the words for a state: in the shopper's language, else in the
+// Sentence finds the words for a rung's state: in the shopper's language, else in the
 // region's, else in English, else in any.
-func (n *Compiled) Sentence(t *Tongue, region []string, st nudge.State) (string, []nudge.Piece) {
+func (n *Compiled) Sentence(t *Tongue, region []string, rung int, st nudge.State) (string, []nudge.Piece) {
 	at := slices.Index(nudge.States, st)
+	said := n.sentences[min(rung, len(n.sentences)-1)]
 	in := func(language string) []nudge.Piece {
-		for i := range n.sentences {
-			if n.sentences[i].language == language {
-				return n.sentences[i].of[at]
+		for i := range said {
+			if said[i].language == language {
+				return said[i].of[at]
 			}
 		}
 		return nil
@@ -49,9 +50,9 @@ func (n *Compiled) Sentence(t *Tongue, region []string, st nudge.State) (string,
 			return l, p
 		}
 	}
-	for i := range n.sentences {
-		if p := n.sentences[i].of[at]; len(p) > 0 {
-			return n.sentences[i].language, p
+	for i := range said {
+		if p := said[i].of[at]; len(p) > 0 {
+			return said[i].language, p
 		}
 	}
 	return t.Language, nil

@@ -39,6 +39,7 @@ func limited(t *testing.T, a *app.App, change func(*nudge.Definition)) {
 	change(&d)
 	_, _, err = a.PublishDefinition(ctx, demo.Shop, "five-off", "Ilse", d)
 	require.NoError(t, err)
+	require.NoError(t, a.Store.DB.Exec("UPDATE variants SET stock = NULL").Error, "limits bind here, and not what is there")
 }
 
 // price is what the order costs now, with and without the 5.00 off.

@@ -114,7 +114,7 @@ func (a *App) QuoteReturn(ctx context.Context, r *Returned, now []int64) (decide
 	}
 	for i, n := range now {
 		if stays := r.Decision.Lines[i].Quantity - r.Back[i]; n < 0 || n > stays {
-			return decide.Refunds{}, Problem{fmt.Sprintf("back.%d", i), fmt.Sprintf("At most %d can come back.", stays)}
+			return decide.Refunds{}, Problem{fmt.Sprintf("back-%d", i), fmt.Sprintf("At most %d can come back.", stays)}
 		}
 	}
 	snap, err := a.Snapshots.Get(ctx, r.ShopID)

@@ -126,7 +126,7 @@ func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
 // quote signs a total for a cart, so that it can be honoured later.
 func (s *shop) quote(v *visit, method string, total money.Minor, until time.Time) string {
 	m := hmac.New(sha256.New, s.cfg.QuoteKey)
-	_, _ = fmt.Fprintf(m, "%s|%s|%s|%s|%d|%d", printCart(v.cart.Lines), strings.Join(v.cart.Codes, " "), v.cart.Destination.Country+" "+v.cart.Destination.Postcode, method, total, until.Unix())
+	_, _ = fmt.Fprintf(m, "%s|%s|%s|%s|%d|%d", printCart(v.cart.Lines), strings.Join(v.cart.Codes, " "), v.cart.Destination.Country, method, total, until.Unix())
 	return fmt.Sprintf("%d.%s", until.Unix(), hex.EncodeToString(m.Sum(nil)))
 }
 

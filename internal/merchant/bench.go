@@ -51,6 +51,8 @@ type benchView struct {
 	LookIn     string     // in words
 	Languages  []languageView
 	States     []stateView
+	Of         int          // the rung whose words are shown, from 1; 0: those of all
+	Ofs        []choiceView // to choose from
 	Language   string
 	Slots      []slotView
 	Axis       axisView
@@ -207,6 +209,9 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	}
 	v.places()
 	v.schedule(h)
+	if v.Of = atoi(asked(c, "of")); v.Of < 1 || v.Of > len(d.Ladder.Rungs) {
+		v.Of = 0
+	}
 	v.wording(asked(c, "language"))
 	v.samples(s, n, snap)
 	v.switches(asked(c, "page"), asked(c, "width"))
@@ -487,7 +492,7 @@ func (v *benchView) wording(want string) {
 		}
 	}
 	needed := len(tags)
-	for _, l := range v.D.Wording.Languages() {
+	for _, l := range v.D.AllLanguages() {
 		if !slices.Contains(tags, l) {
 			tags = append(tags, l)
 		}
@@ -501,6 +506,12 @@ func (v *benchView) wording(want string) {
 	}
 	if slices.Contains(tags, want) {
 		v.Language = want
+	}
+	if len(v.D.Ladder.Rungs) > 1 {
+		v.Ofs = append(v.Ofs, choiceView{"0", "every rung", v.Of == 0})
+		for i := range v.D.Ladder.Rungs {
+			v.Ofs = append(v.Ofs, choiceView{itoa(i + 1), fmt.Sprintf("only rung %d", i+1), v.Of == i+1})
+		}
 	}
 	for i, l := range tags {
 		v.Languages = append(v.Languages, languageView{l, checks.LanguageName(l), l == v.Language, i < needed && v.D.Wording.Sentence(l, nudge.NotYet) == ""})
@@ -526,11 +537,19 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, orElse(value[p.Name], p.Means)})
 	}
 	quiet := map[nudge.State]string{nudge.OneStep: "as “not yet”", nudge.Lost: "as “not yet”", nudge.Outdone: "says nothing then", nudge.Waiting: "says nothing then"}
+	nothing := "nothing written yet"
+	if v.Of > 0 {
+		nothing = "as every rung"
+	}
+	words := *v.D.WordsOf(v.Of)
+	if v.Of > 0 {
+		quiet = map[nudge.State]string{}
+	}
 	for _, st := range nudge.States {
-		if st == nudge.Waiting && !v.D.CanWait() && v.D.Wording[v.Language][st] == "" {
+		if st == nudge.Waiting && !v.D.CanWait() && words[v.Language][st] == "" {
 			continue
 		}
-		sv := stateView{State: st, Name: checks.StateName(st), Text: v.D.Wording[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], "nothing written yet")}
+		sv := stateView{State: st, Name: checks.StateName(st), Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
 		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
 		for _, p := range pieces {
 			if p.Placeholder == "" {
@@ -704,7 +723,7 @@ func publishedSay(h *here, n store.Nudge) string {
 // keptView is the part of the address that says from where one looks.
 func keptView(c *echo.Context) string {
 	q := url.Values{}
-	for _, name := range []string{"region", "language", "page", "width"} {
+	for _, name := range []string{"region", "language", "page", "width", "of"} {
 		if x := c.FormValue(name); x != "" {
 			q.Set(name, x)
 		}

@@ -264,26 +264,27 @@ func momentOf(text string, zone *time.Location, now time.Time) (t time.Time, wro
 
 func (e *editing) wording(d *nudge.Definition) error {
 	lang, st := e.form.Get("language"), nudge.State(e.form.Get("state"))
-	if e.form.Get("text") == d.Wording[lang][st] {
+	w := d.WordsOf(atoi(e.form.Get("of")))
+	if e.form.Get("text") == (*w)[lang][st] {
 		return nil
 	}
 	text := strings.Join(strings.Fields(e.form.Get("text")), " ")
 	if _, err := nudge.ParseSentence(text); err != nil {
 		return fieldErrors{"text": upperFirst(err.Error()) + "."}
 	}
-	if d.Wording == nil {
-		d.Wording = nudge.Wording{}
+	if *w == nil {
+		*w = nudge.Wording{}
 	}
-	if d.Wording[lang] == nil {
-		d.Wording[lang] = map[nudge.State]string{}
+	if (*w)[lang] == nil {
+		(*w)[lang] = map[nudge.State]string{}
 	}
 	if text == "" {
-		delete(d.Wording[lang], st)
+		delete((*w)[lang], st)
 	} else {
-		d.Wording[lang][st] = text
+		(*w)[lang][st] = text
 	}
-	if len(d.Wording[lang]) == 0 {
-		delete(d.Wording, lang)
+	if len((*w)[lang]) == 0 {
+		delete(*w, lang)
 	}
 	return nil
 }

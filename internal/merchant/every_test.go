@@ -106,6 +106,7 @@ var (
 func mark(controls map[string]bool, form *html.Node, do string) {
 	if do == "wording" {
 		controls["wording"] = true
+		controls["ladder.rungs[].wording"] = len(sentBy(form)["of"]) > 0 // said of one rung
 	}
 	walk(form, func(n *html.Node) {
 		name := steps.ReplaceAllString(places.ReplaceAllString(attr(n, "name"), "[]"), "audience.when")

@@ -142,7 +142,7 @@ func (s *server) orderView(c *echo.Context) (*orderView, error) {
 	v.One, v.Labels, v.Seen, v.Stays = v.R.Order, map[string]string{}, len(v.R.Returns), !v.R.AllBack()
 	for i, l := range v.One.Decision.Lines {
 		v.Labels[l.SKU] = snap.Catalog().Label(l.SKU)
-		v.Lines = append(v.Lines, backLine{I: i, SKU: l.SKU, Label: v.Labels[l.SKU], Stays: l.Quantity - v.R.Back[i], Typed: "0", Field: fmt.Sprintf("back.%d", i)})
+		v.Lines = append(v.Lines, backLine{I: i, SKU: l.SKU, Label: v.Labels[l.SKU], Stays: l.Quantity - v.R.Back[i], Typed: "0", Field: fmt.Sprintf("back-%d", i)})
 	}
 	return v, nil
 }

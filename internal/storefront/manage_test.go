@@ -23,6 +23,7 @@ var rewards = map[nudge.Kind]struct{ reward, path, want string }{
 	nudge.UnitAmount:   {`"amounts":{"home":"1.50 EUR"}`, "off", "450"},
 	nudge.UnitPrice:    {`"amounts":{"home":"12.00 EUR"}`, "off", "600"},
 	nudge.SetPrice:     {`"size":3,"amounts":{"home":"36.00 EUR"}`, "off", "600"},
+	nudge.BuiltPrice:   {`"amounts":{"home":"36.00 EUR"}`, "builds.0.price", "3600"},
 	nudge.NForM:        {`"size":3,"pay_for":2`, "off", "1400"},
 	nudge.Every:        {`"size":2,"get":1,"percent":"50"`, "off", "700"},
 	nudge.OrderPercent: {`"percent":"10"`, "off", "420"},
@@ -69,17 +70,22 @@ func TestEveryKindOfRewardIsPublishedAndDecided(t *testing.T) {
 			if c.reward != "" {
 				fields += "," + c.reward
 			}
-			body := `{"version":1,"name":"One of each","ladder":{"basis":"before_nudges","rungs":[{"thresholds":{"home":"0.00 EUR"},"rewards":[{` + fields + `}]}]},
+			ladder, cart := `"rungs":[{"thresholds":{"home":"0.00 EUR"},"rewards":[{`+fields+`}]}]`, goodBody
+			if kind == nudge.BuiltPrice { // of what was put together on purpose
+				ladder = `"measure":"units","slots":[{"least":3,"most":3}],"rungs":[{"count":3,"rewards":[{` + fields + `}]}]`
+				cart = strings.Replace(goodBody, `"quantity"`, `"build":{"nudge":"one-of-each","id":"a"},"quantity"`, 1)
+			}
+			body := `{"version":1,"name":"One of each","ladder":{"basis":"before_nudges",` + ladder + `},
 				"audience":{"regions":["home"]},"placements":["top_bar"],"wording":{"en":{"not_yet":"Add {to_add} for {reward}.","reached":"Yours: {reward}."}}}`
 			rec := a.call(t, http.MethodPut, "/v1/nudges/one-of-each", demo.SecretKey, body)
 			require.Equal(t, http.StatusOK, rec.Code, rec.Body)
 			assert.NotContains(t, at(t, rec.Body.Bytes(), "sentence"), "?")
 			again := a.call(t, http.MethodPut, "/v1/nudges/one-of-each", demo.SecretKey, body)
 			assert.Equal(t, "1", at(t, again.Body.Bytes(), "revision"), "the same again changes nothing")
-			got := a.call(t, http.MethodPost, "/v1/decisions", demo.PublishableKey, goodBody)
+			got := a.call(t, http.MethodPost, "/v1/decisions", demo.PublishableKey, cart)
 			require.Equal(t, http.StatusOK, got.Code, got.Body)
 			assert.Equal(t, c.want, at(t, got.Body.Bytes(), c.path), got.Body)
-			traced := a.call(t, http.MethodPost, "/v1/decisions", demo.SecretKey, strings.Replace(goodBody, `{"cart"`, `{"trace":true,"suggest":true,"cart"`, 1))
+			traced := a.call(t, http.MethodPost, "/v1/decisions", demo.SecretKey, strings.Replace(cart, `{"cart"`, `{"trace":true,"suggest":true,"cart"`, 1))
 			assert.Equal(t, http.StatusOK, traced.Code)
 		})
 	}

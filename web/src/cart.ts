@@ -76,6 +76,7 @@ class CartElement extends HTMLElement {
     this.say.setAttribute('role', 'alert');
     this.opener.hidden = true;
     this.root.append(this.opener, this.dialog);
+    this.dialog.addEventListener('close', () => this.dispatchEvent(new CustomEvent('agonal:cart-closed', { bubbles: true })));
     this.dialog.addEventListener('click', (e) => e.target === this.dialog && this.dialog.close());
     document.addEventListener('agonal:decision', this.told);
     this.dispatchEvent(new CustomEvent('agonal:cart-here', { bubbles: true }));
@@ -86,6 +87,9 @@ class CartElement extends HTMLElement {
   /** Whether it knows the cart, so that it can be opened. */
   get ready() {
     return !!this.cart;
+  }
+  get isOpen() {
+    return this.dialog.open;
   }
   open() {
     if (!this.dialog.open) this.dialog.showModal();
@@ -235,7 +239,9 @@ class CartElement extends HTMLElement {
     return el('section', '', form, told);
   }
   private estimate(w: Words) {
-    const countries = this.getAttribute('countries')!.split(/\s+/).filter((c) => /^[A-Z]{2}$/.test(c));
+    const countries = this.getAttribute('countries')!
+      .split(/\s+/)
+      .filter((c) => /^[A-Z]{2}$/.test(c));
     const names = new Intl.DisplayNames(this.lang, { type: 'region' });
     const now = this.getAttribute('country') ?? countries[0];
     const option = (c: string) => Object.assign(el('option', '', names.of(c) ?? c), { value: c, selected: c === now });

@@ -308,6 +308,9 @@ interface Drawn extends HTMLElement {
     return b;
   };
 
+  const otherDialog = () => !!document.querySelector('dialog[open]') || !!(document.querySelector('agonal-cart') as { isOpen?: boolean } | null)?.isOpen;
+  document.addEventListener('agonal:cart-closed', () => decision && elements.forEach((e) => e.getAttribute('place') === 'dialog' && e.draw()));
+
   /** What is left of a time, in the manner of a language: days and hours, or hours, minutes and seconds. */
   const leftOf = (seconds: number, language: string) => {
     const part = (n: number, unit: string) => new Intl.NumberFormat(language, { style: 'unit', unit, unitDisplay: 'short' }).format(n);
@@ -600,11 +603,19 @@ interface Drawn extends HTMLElement {
       const key = `closed:${s.nudge}:${s.rung}`;
       this.hidden = true;
       if (!choice || !['reached', 'waiting'].includes(s.state)) {
-        if (!choice && !s.once) visit.seen = visit.seen.filter((k) => k !== key); // newly earned, it may be offered again
-        this.root.querySelector('dialog')?.close();
+        if (decision?.cart && !choice && !s.once) visit.seen = visit.seen.filter((k) => k !== key); // newly earned, it may be offered again
+        this.root.querySelector('dialog')?.remove();
         return;
       }
       if (visit.seen.includes(key)) return;
+      // One dialog at a time: what has just opened goes first, and this one follows it.
+      clearTimeout(this.ticking);
+      if (this.root.querySelector('dialog[open]')) return;
+      this.ticking = window.setTimeout(() => {
+        if (!otherDialog()) this.ask(s, choice, key);
+      }, 80);
+    }
+    private ask(s: Said, choice: NonNullable<Cart['choices']>[0], key: string) {
       this.hidden = false;
       const w = decision!.cart!.words;
       const box = el('dialog', 'ask', el('h2', 'heading', choice.title), el('p', '', s.text));
