@@ -21,10 +21,15 @@ test('a set that shoppers put together: places, page, cart and order', async ({ 
   await expect(page.getByLabel('Slot: 3 to 5 in all')).toBeVisible();
   await click(page, page.getByLabel(/^What counts: Inks/));
   await panel(page).getByText('seldom needed').click();
-  await panel(page).getByLabel('Only option values').fill('size = 4 ml');
+  await panel(page)
+    .getByLabel(/Count only goods whose choice is/)
+    .fill('size = 4 ml');
   await save(page);
   await click(page, page.getByLabel(/^Reward of rung 1/));
-  await panel(page).getByLabel('Home, EUR').fill('8.00');
+  await panel(page)
+    .getByLabel(/^\s*Home/)
+    .first()
+    .fill('8.00');
   await save(page);
 
   // The places: filled and emptied by keys and by pressing them, a number dragged and back.

@@ -210,3 +210,77 @@ func Carry(old *Catalog, products []Product, now time.Time) {
 		}
 	}
 }
+
+// Step is a price in force from a moment until another.
+type Step struct {
+	From, Until time.Time
+	Price       money.Minor
+	Sale        bool
+}
+
+// Steps lays out the prices in force from a moment until another, one after the other.
+func (p Price) Steps(from, until time.Time) []Step {
+	var out []Step
+	add := func(at time.Time, price money.Minor, sale bool) {
+		if n := len(out); n > 0 {
+			if out[n-1].Price == price && out[n-1].Sale == sale {
+				return
+			}
+			out[n-1].Until = at
+		}
+		out = append(out, Step{at, until, price, sale})
+	}
+	moments := []time.Time{from}
+	for _, c := range p.Timeline(until) {
+		if c.At.After(from) && c.At.Before(until) {
+			moments = append(moments, c.At)
+		}
+	}
+	slices.SortFunc(moments, time.Time.Compare)
+	for _, at := range moments {
+		price, sale := p.inForce(at)
+		add(at, price, sale)
+	}
+	return out
+}
+
+// inForce is the price at a moment that may lie in the past: a sale's, else the last one
+// of the history, else today's.
+func (p Price) inForce(at time.Time) (money.Minor, bool) {
+	for _, s := range p.Sales {
+		if !at.Before(s.From) && at.Before(s.Until) {
+			return s.Price, true
+		}
+	}
+	price, sale, found := p.Price, false, time.Time{}
+	for i, c := range p.History {
+		if i == 0 {
+			price, sale = c.Price, c.Sale // before the history begins, what it begins with
+		}
+		if !c.At.After(at) && !c.At.Before(found) {
+			price, sale, found = c.Price, c.Sale, c.At
+		}
+	}
+	return price, sale
+}
+
+// PriorSpan is what a badge's lowest earlier price is looked for in, and found: the 30
+// days before a reduction that begins at a moment.
+type PriorSpan struct {
+	From, Until time.Time
+	Low         money.Minor
+	Found       bool
+}
+
+// PriorOf tells where the lowest price of the 30 days before a reduction lies that is in
+// force at a moment; false where none is.
+func (p Price) PriorOf(at time.Time) (PriorSpan, bool) {
+	timeline := p.Timeline(at)
+	start, on := Reduction(timeline)
+	if !on {
+		return PriorSpan{}, false
+	}
+	s := PriorSpan{From: start.AddDate(0, 0, -PriorDays), Until: start}
+	s.Low, s.Found = Prior(timeline, start)
+	return s, true
+}

@@ -24,6 +24,7 @@ type salesView struct {
 	Endings         []amountView
 	From, Until     control
 	Planned         bool
+	Line            *priceLine
 	Outcomes        []saleOutcomeRow
 	Reduced, LeftBy int
 	More            int    // outcomes that are not listed
@@ -91,7 +92,7 @@ func (s *server) planned(c *echo.Context, form url.Values) (catalog.SalePlan, *s
 			continue
 		}
 		seen[g.Currency] = true
-		f := amountView{Region: string(g.Currency), Name: "in " + string(g.Currency), Currency: g.Currency, Field: "ending." + string(g.Currency), Value: form.Get("ending." + string(g.Currency))}
+		f := amountView{Region: string(g.Currency), Name: "Prices in", Currency: g.Currency, Field: "ending." + string(g.Currency), Value: form.Get("ending." + string(g.Currency))}
 		if strings.TrimSpace(f.Value) != "" {
 			m, err := money.ParseTyped(f.Value, h.shop.Locale, g.Currency)
 			if err != nil {
@@ -147,6 +148,13 @@ func (s *server) showSales(c *echo.Context, status int, form url.Values) error {
 			return s.fail(c, err)
 		}
 		v.list(h, plan, outcomes)
+		if len(v.Err) == 0 {
+			snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
+			if err != nil {
+				return s.fail(c, err)
+			}
+			v.Line = priceLineOf(h, plan, outcomes, form.Get("line"), snap.Regions())
+		}
 	}
 	if len(v.Err) > 0 {
 		v.Planned = false
@@ -154,7 +162,7 @@ func (s *server) showSales(c *echo.Context, status int, form url.Values) error {
 	}
 	for name, values := range form {
 		for _, x := range values {
-			if name != "csrf" && name != "do" {
+			if name != "csrf" && name != "do" && name != "line" {
 				v.Fields = append(v.Fields, field{name, x})
 			}
 		}

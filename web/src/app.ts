@@ -2,6 +2,7 @@
 // preview and cart, the order of the board, pickers, panels that close, and a
 // word about everything that went wrong.
 import { bench } from './bench';
+import { priceLine } from './sales';
 import { board } from './board';
 import { adoptForms, focusChoices, forgetFocus, guardTyped, keepFocus, onceOnly, restoreFocus } from './forms';
 import { pickers, type Picked } from './picker';
@@ -195,5 +196,6 @@ keepFocus();
 focusChoices();
 pickers();
 bench(say);
+priceLine();
 board(say);
 restoreFocus();
