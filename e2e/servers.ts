@@ -75,3 +75,10 @@ export async function tabTo(page: Page, name: RegExp, most = 60) {
 }
 
 export const topBar = (page: Page) => page.locator('agonal-nudge[place=top_bar]');
+
+/** Fills in where a parcel goes. */
+export async function fillAddress(page: Page, name = 'Arne Kolk') {
+  const main = page.getByRole('main');
+  for (const [label, text] of Object.entries({ Name: name, 'Street and number': 'Ufer 1', Postcode: '26723', Town: 'Vessmark' }))
+    await main.getByLabel(label).fill(text);
+}

@@ -5,8 +5,8 @@ import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { expect, test, type Page } from '@playwright/test';
-import { lindquill, pauseAll, resume, signIn } from './servers';
+import { expect, test, type BrowserContext, type Page } from '@playwright/test';
+import { fillAddress, lindquill, pauseAll, resume, signIn } from './servers';
 
 export interface Line {
   sku: string;
@@ -48,7 +48,7 @@ export const panel = (page: Page) => page.locator('details.part[open] > .panel')
 export const drawer = (page: Page) => page.getByRole('dialog', { name: 'Cart' });
 
 // What the tests of this file have made, and what they have paused for it.
-const begun: string[] = [];
+export const begun: string[] = [];
 let paused: string[] = [];
 
 /** Lets the shop's own nudges go on after each story, and those of the stories rest. */
@@ -67,6 +67,9 @@ export function restAfterwards() {
 
 export const soon = { timeout: 1500 };
 let clicks = 0;
+/** How many clicks there were since the last start, or since they were last counted from nothing. */
+export const clicksSoFar = () => clicks;
+export const countAnew = () => (clicks = 0);
 /** Clicks something of the workbench, and counts it. */
 export async function click(page: Page, what: ReturnType<Page['locator']>) {
   clicks++;
@@ -111,12 +114,20 @@ export async function order(shop: Page, lines: Line[], more: { codes?: string[];
   for (const l of d.lines.filter((x) => !x.build)) await expect(basket).toContainText(euros(l.amount - (l.unit_off ?? 0)));
   for (const b of d.builds ?? []) await expect(basket).toContainText(euros(b.price));
   await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(d.to_pay));
-  await shop.getByLabel('Name').fill('Arne Kolk');
-  await shop.getByLabel('Street and number').fill('Ufer 1');
-  await shop.getByRole('main').getByLabel('Postcode').fill('26723');
-  await shop.getByLabel('Town').fill('Vessmark');
+  await fillAddress(shop);
   await shop.getByRole('button', { name: `Pay ${euros(d.to_pay)}` }).click();
   await expect(shop.getByRole('heading', { name: /Thank you, Arne Kolk/ })).toBeVisible();
   await expect(shop.getByText('We charged')).toContainText(euros(d.to_pay));
   return d;
+}
+
+/** One visit on a desk and one on a phone, each of a shopper who was never here. */
+export async function atBothWidths(context: BrowserContext, visit: (shop: Page) => Promise<void>) {
+  for (const width of [1280, 390]) {
+    const shop = await context.newPage();
+    await shop.setViewportSize({ width, height: 844 });
+    await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+    await visit(shop);
+    await shop.close();
+  }
 }

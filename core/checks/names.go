@@ -87,7 +87,7 @@ func PlacementName(p nudge.Placement) string {
 	case nudge.Launcher:
 		return "corner mark"
 	case nudge.SetBuilder:
-		return "page of its own"
+		return "set’s own page"
 	}
 	return strings.ReplaceAll(string(p), "_", " ")
 }

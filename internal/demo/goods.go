@@ -138,7 +138,7 @@ func inks() []catalog.Product {
 		}
 		out = append(out, product(id(c.title), c.title, c.about, "bottle-"+c.hex, []string{"Inks"}, tags,
 			piece{sku: code(c.title) + "-4", opts: opt("size", "4 ml"), cents: 320, cost: 42, grams: 14, stock: int64(60 + i*11%90), plans: map[string]money.Minor{"1 month": 300, "2 months": 310}},
-			piece{sku: code(c.title) + "-30", opts: opt("size", "30 ml"), cents: 1400, cost: 36, grams: 96, stock: int64(20 + i*13%60)},
+			piece{sku: code(c.title) + "-30", opts: opt("size", "30 ml"), cents: 1400, cost: 36, grams: 96, stock: int64(140 + i*13%60)},
 			large))
 	}
 	return out

@@ -26,8 +26,10 @@ type panel struct {
 	CanAdd       bool        // whether another reward can stand beside it
 	Path         string      // of a condition
 	kind         *nudge.Kind // of the reward, as it is read
-	// after mends what goes with the change, and says so.
-	after func(*editing)
+	// after mends what goes with the change, and says so; with anyway also where
+	// something is wrong.
+	after  func(*editing)
+	anyway bool
 }
 
 // DropRung is the rung that its drop button is about.
@@ -608,7 +610,7 @@ func (p *panel) read(e *editing) error {
 		}
 		c.read(&e.reading)
 	}
-	if p.after != nil && len(e.errs) == 0 || p.Key != "" && strings.HasPrefix(p.Key, "when") && p.after != nil {
+	if p.after != nil && (len(e.errs) == 0 || p.anyway) {
 		p.after(e)
 	}
 	if len(e.errs) > 0 {

@@ -135,9 +135,15 @@ func placesOf(snap *snapshot.Snapshot, req decide.Request, d decide.Decision, id
 		if f.TextX = f.X - box.of(8); i == 0 && f.X < box.of(200) {
 			f.Anchor, f.TextX = "start", f.X+box.of(8)
 		}
+		before := int64(0)
+		if i > 0 {
+			before = l.Rungs[i-1].Count
+		}
+		room := max(6, int(f.At-before)*pitch/box.of(7)-1) // letters up to the flag before it
+		f.Text = clip(f.Text, room)
 		for _, s := range spans {
 			if s.Rung == i {
-				f.Saves = "saves " + fromTo(show, s.Cheapest.Amount-s.Cheapest.Price, s.Dearest.Amount-s.Dearest.Price)
+				f.Saves = clip("saves "+fromTo(show, s.Cheapest.Amount-s.Cheapest.Price, s.Dearest.Amount-s.Dearest.Price), room)
 			}
 		}
 		v.Flags = append(v.Flags, f)

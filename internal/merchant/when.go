@@ -97,7 +97,7 @@ func (w drawer) when(p *panel, d *nudge.Definition, path string) *panel {
 	if c == nil {
 		return nil
 	}
-	p.Path = path
+	p.Path, p.anyway = path, true
 	at := "audience.when"
 	if path != "" {
 		at += "." + path
