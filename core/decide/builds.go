@@ -166,10 +166,10 @@ func (w *work) buildOutcome(t *taking, b *build) BuildOutcome {
 func (w *work) buildText(b *BuildOutcome) string {
 	words := nudge.BuildWordsIn(w.tongue.Language)
 	var parts []string
-	switch {
-	case b.State == BuildGiven:
+	switch b.State {
+	case BuildGiven:
 		parts = append(parts, words.Instead(w.money(b.Price), w.money(b.Amount)))
-	case b.State == BuildOutdone:
+	case BuildOutdone:
 		parts = append(parts, words.Same(w.money(b.Price)))
 	}
 	if len(b.Stray) > 0 {
@@ -381,10 +381,10 @@ func (w *work) stand(o *RungOutcome, t *taking, r *taker) {
 			gap, ok, o.Counted = g, true, t.builds[k].full.Pieces
 		}
 	}
-	switch {
-	case o.State == RungReached:
+	switch o.State {
+	case RungReached:
 		o.Counted = count
-	case o.State == RungOutdone:
+	case RungOutdone:
 		o.Reason = "better_reward"
 	default:
 		o.Gap = gap

@@ -67,10 +67,10 @@ func (w BuildWords) Stray(label string) string { return fmt.Sprintf(w.stray, lab
 
 // Bounds says how many pieces a slot takes.
 func (w BuildWords) Bounds(least, most int64) string {
-	switch {
-	case least == most:
+	switch least {
+	case most:
 		return fmt.Sprintf(w.exactly, least)
-	case least == 0:
+	case 0:
 		return fmt.Sprintf(w.atMost, most)
 	}
 	return fmt.Sprintf(w.between, least, most)

@@ -146,10 +146,10 @@ func (s *Slot) Text(v Voice) string {
 }
 
 func (s *Slot) bounds() string {
-	switch {
-	case s.Least == s.Most:
+	switch s.Least {
+	case s.Most:
 		return fmt.Sprint(s.Least)
-	case s.Least == 0:
+	case 0:
 		return fmt.Sprintf("at most %d", s.Most)
 	}
 	return fmt.Sprintf("%d to %d", s.Least, s.Most)

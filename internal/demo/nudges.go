@@ -87,7 +87,7 @@ func letter() nudge.Definition {
 		Scope: catalog.Filter{Include: catalog.Selection{Collections: []string{"Inks", "Wax and seals"}, Plans: []string{catalog.Once, "1 month", "2 months"}}},
 		Slots: []nudge.Slot{
 			{Names: map[string]string{"en": "Inks, 4 ml", "de": "Tinten, 4 ml", "pl": "Atramenty, 4 ml"}, Scope: small, Least: 3, Most: 4},
-			{Names: map[string]string{"en": "A stick of wax", "de": "Eine Stange Wachs", "pl": "Laska laku"}, Scope: wax, Most: 1},
+			{Names: map[string]string{"en": "A stick of wax", "de": "Siegelwachs", "pl": "Laska laku"}, Scope: wax, Most: 1},
 		},
 		Rungs: []nudge.Rung{price(3, 800), price(4, 1100)},
 	})
