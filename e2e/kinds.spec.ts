@@ -215,6 +215,7 @@ test('three for two: the third costs nothing', async ({ page, context }) => {
     await shop.keyboard.press('Enter');
     await expect(hint).toContainText('1 more costs you nothing.');
     await hint.getByRole('button', { name: 'Add 1' }).click();
+    await expect(drawer(shop).getByLabel(/^Quantity: Harbour Blue/)).toHaveValue('3');
     await order(shop, [{ sku: 'HARBLU-30', quantity: 3 }]);
   });
 });

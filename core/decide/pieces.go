@@ -207,7 +207,7 @@ func (w *work) rows(t *taking, it catalog.Item, words nudge.PieceWords) []PriceR
 		}
 		for i := range d.Lines {
 			if l := &d.Lines[i]; l.SKU == it.Variant.SKU && l.plain() {
-				if row.Each = l.dearest(); l.Quantity == row.From {
+				if row.Each = l.dearest(); l.Quantity == row.From || l.Quantity == have {
 					row.Total = w.money(l.AfterUnit())
 				}
 			}

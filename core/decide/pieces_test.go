@@ -2,6 +2,7 @@ package decide_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -63,10 +64,10 @@ func TestPricesByTheNumberAreATableAndAHint(t *testing.T) {
 	said := looking(s, t, line{SKU: "DOTS", Quantity: 5})
 	require.Len(t, said.Tables, 2, "one for each variant")
 	assert.Equal(t, []decide.PriceRow{
-		{From: 1, To: 2, Each: 1290, Range: "1 – 2", Price: "€12.90 each"},
-		{From: 3, To: 5, Each: 1140, Here: true, Range: "3 – 5", Price: "€11.40 each", Act: "you have 5"},
-		{From: 6, To: 11, Each: 1065, Add: 1, Range: "6 – 11", Price: "€10.65 each", Act: "add 1"},
-		{From: 12, Each: 990, Add: 7, Range: "12 and more", Price: "€9.90 each", Act: "add 7"},
+		{From: 1, To: 2, Each: 1290, Range: "1 – 2", Price: "€12.90 each", Total: "€12.90"},
+		{From: 3, To: 5, Each: 1140, Here: true, Range: "3 – 5", Price: "€11.40 each", Act: "you have 5", Total: "€57.00"},
+		{From: 6, To: 11, Each: 1065, Add: 1, Range: "6 – 11", Price: "€10.65 each", Act: "add 1", Total: "€63.90"},
+		{From: 12, Each: 990, Add: 7, Range: "12 and more", Price: "€9.90 each", Act: "add 7", Total: "€118.80"},
 	}, said.Tables[0].Rows)
 	assert.Equal(t, []decide.Hint{
 		{SKU: "DOTS", Add: 1, Was: 1140, Each: 1065, More: 690, Text: "1 more: each €10.65 instead of €11.40. You pay €6.90 more.", Act: "Add 1"},
@@ -116,4 +117,41 @@ func TestAHintForASetSaysWhatItsLastPieceCosts(t *testing.T) {
 	said := looking(s, t, line{SKU: "DOTS", Quantity: 2})
 	assert.Empty(t, said.Tables, "no piece has a price of its own")
 	assert.Equal(t, []decide.Hint{{SKU: "DOTS", Add: 1, Was: 1290, Each: 1290, More: 0, Text: "1 more costs you nothing.", Act: "Add 1"}}, said.Hints)
+}
+
+// A block has the merchant's own words above it, a picture, one row pointed out, and the
+// time to the nudge's own end, and to no other.
+func TestABlockHasItsOwnWordsAndCountsDownToTheRealEnd(t *testing.T) {
+	s := byTheStack(t, nudge.SameProduct, pieces(3, amountOff(150)), pieces(6, amountOff(225)))
+	shop := s.Shop
+	d := shop.Nudges[0].Definition.Clone()
+	until := time.Time{}.Add(90 * time.Minute) // requests of these tests are of no moment in particular
+	d.Schedule.Until = &until
+	d.Headings = map[string]string{"en": "By the stack"}
+	d.Look.Countdown, d.Look.Marked, d.Look.PictureOf = true, 2, "dunlin"
+	d.Ladder.Rungs[1].Wording = nudge.Wording{"en": {nudge.NotYet: "The second step: {to_add}."}}
+	shop.Nudges[0].Definition = d
+	s, err := snapshot.Compile(shop)
+	require.NoError(t, err)
+	said := looking(s, t, line{SKU: "DOTS", Quantity: 1})
+	assert.Equal(t, "By the stack", said.Heading)
+	assert.Equal(t, &decide.Ends{Seconds: 5400, Text: "{time} left"}, said.Ends)
+	assert.Equal(t, []bool{false, false, true}, []bool{said.Tables[0].Rows[0].Marked, said.Tables[0].Rows[1].Marked, said.Tables[0].Rows[2].Marked})
+	assert.NotContains(t, said.Text, "second step")
+	assert.Contains(t, seen(s, t, line{SKU: "DOTS", Quantity: 3}).Text, "The second step: 3 pieces.", "a rung's own words stand in place of those of all")
+	d.Schedule.Until = nil
+	shop.Nudges[0].Definition = d
+	s, err = snapshot.Compile(shop)
+	require.NoError(t, err)
+	assert.Nil(t, looking(s, t, line{SKU: "DOTS", Quantity: 1}).Ends, "without an end nothing is counted down")
+}
+
+// seen is what is said once the reached state was shown.
+func seen(s *snapshot.Snapshot, t *testing.T, lines ...line) decide.Said {
+	t.Helper()
+	r := decide.Request{Cart: decidetest.Cart(lines...), Moment: decide.Moment{Locale: "en", Page: decide.Page{Kind: nudge.ProductPage, Product: "dunlin"}}}
+	r.Visit.Reached = []decide.RungRef{{Nudge: "stack", Rung: 0}}
+	d := must(t, s, r)
+	require.NotEmpty(t, d.Says)
+	return d.Says[0]
 }

@@ -166,7 +166,7 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 
 func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	before := func(rung int) bool { return slices.Contains(w.req.Visit.Reached, RungRef{o.Nudge, rung}) }
-	last, outdone, promised, waiting := -1, -1, -1, -1
+	last, outdone, promised, waiting := -1, -1, promisedOf(o, d), -1
 	for i := range o.Rungs {
 		switch r := &o.Rungs[i]; {
 		case r.State == RungReached:
@@ -175,8 +175,6 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 			outdone = i
 		case r.State == RungWaiting:
 			waiting = i
-		case promised < 0 && r.promises():
-			promised = i
 		}
 	}
 	switch {
@@ -205,6 +203,18 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 		return standing{reason: BetterInPlace}
 	}
 	return standing{reason: NothingToAdd}
+}
+
+// promisedOf is the place of the rung that a nudge promises next: the first that something
+// leads to; of sets that are put together the nearest. −1: none.
+func promisedOf(o *NudgeOutcome, d *nudge.Definition) int {
+	at := -1
+	for i := range o.Rungs {
+		if r := &o.Rungs[i]; r.promises() && (at < 0 || d.Built() && r.Gap < o.Rungs[at].Gap) {
+			at = i
+		}
+	}
+	return at
 }
 
 // missing is what a shopper must add to reach an open rung, in its measure's unit:

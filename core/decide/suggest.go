@@ -45,11 +45,11 @@ type good struct {
 // suggestions ranks goods that reach the nudge's next open rung, deciding on at
 // most so many of them.
 func (w *work) suggestions(d *Decision, o *NudgeOutcome, most int) []Suggestion {
-	at := slices.IndexFunc(o.Rungs, func(r RungOutcome) bool { return r.promises() })
+	t := w.taken(o.Nudge)
+	at := promisedOf(o, &t.n.Definition)
 	if o.Reason != "" || at < 0 || slices.Contains(w.req.Visit.Declined, o.Nudge) {
 		return nil
 	}
-	t := w.taken(o.Nudge)
 	r := &o.Rungs[at]
 	missing, _ := r.missing()
 	shelf := shelf(w.s, t.n, w.region, w.req.Moment.At)

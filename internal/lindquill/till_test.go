@@ -57,11 +57,14 @@ func TestACartSurvivesItsCookie(t *testing.T) {
 
 func FuzzParseCart(f *testing.F) {
 	f.Add("INK:2|PEN:1")
+	f.Add("HARBLU-4:2::1:a-letter:2 months|X:1:gift")
 	f.Fuzz(func(t *testing.T, s string) {
 		lines := parseCart(s).Lines
 		assert.LessOrEqual(t, len(lines), 60)
 		for _, l := range lines {
 			assert.Positive(t, l.Quantity)
+			assert.False(t, l.Origin != nil && l.Build != nil, "a gift is no part of a set")
+			assert.False(t, l.Build != nil && (l.Build.ID == "" || l.Build.Nudge == ""))
 		}
 	})
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/demo"
 )
@@ -252,7 +253,7 @@ func TestReasonsAreWords(t *testing.T) {
 func TestTheWorkbenchFindsACartForEachState(t *testing.T) {
 	_, as := start(t)
 	b := as(demo.Email)
-	for _, id := range []string{"winter-ladder", "ten-percent-from-ninety", "notebooks-by-the-stack", "five-colours-for-a-grey-week", "three-colours-one-parcel", "paper-by-the-kilo"} {
+	for _, id := range []string{"winter-ladder", "ten-percent-from-ninety", "notebooks-by-the-stack", "five-colours-for-a-grey-week", "three-colours-one-parcel", "paper-by-the-kilo", "a-letter-a-week"} {
 		for _, state := range []nudge.State{nudge.NotYet, nudge.OneStep, nudge.Reached, nudge.Lost} {
 			if id == "paper-by-the-kilo" && state == nudge.OneStep {
 				continue // a sheet of paper is heavier than the last step
@@ -267,4 +268,51 @@ func TestTheWorkbenchFindsACartForEachState(t *testing.T) {
 			assert.NotContains(t, reply["say"], "No such cart was found", id)
 		}
 	}
+}
+
+// A code of another nudge that costs the shopper less stands in a reward's place.
+func TestTheWorkbenchFindsACartInWhichSomethingBetterIsGiven(t *testing.T) {
+	a, as := start(t)
+	b := as(demo.Email)
+	tenth, half := money.Rate(100_000), money.Rate(500_000)
+	off := func(name string, percent *money.Rate) nudge.Definition {
+		return nudge.Definition{
+			Version: 1, Name: name, Placements: []nudge.Placement{nudge.TopBar}, Wording: nudge.DefaultWording(), Beside: nudge.Beside{Group: "one"}, Audience: nudge.Audience{Regions: []string{"home"}},
+			Ladder: nudge.Ladder{Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: nudge.Amounts{"home": {Minor: 2000, Currency: "EUR"}}, Rewards: []nudge.Reward{{Kind: nudge.OrderPercent, Percent: percent}}}}},
+		}
+	}
+	better := off("Half with a code", &half)
+	better.Audience.Code = "HALF"
+	_, _, err := a.PublishDefinition(t.Context(), demo.Shop, "half", "Ilse", better)
+	require.NoError(t, err)
+	n, err := a.Create(t.Context(), demo.Shop, "Ilse", off("A tenth", &tenth))
+	require.NoError(t, err)
+	status, reply := b.frameOf(n.ID, `{"lines":[],"region":"home","page":"cart","language":"en","state":"outdone"}`)
+	require.Equal(t, 200, status)
+	assert.NotContains(t, reply["say"], "No such cart was found")
+	for _, x := range reply["decision"].(map[string]any)["nudges"].([]any) {
+		if o := x.(map[string]any); o["nudge"] == n.ID {
+			assert.Equal(t, "outdone", o["rungs"].([]any)[0].(map[string]any)["state"])
+		}
+	}
+}
+
+// Of a set: places that are filled and open, what each number costs at least and at most,
+// and how it is finished; a press fills or empties a place.
+func TestTheWorkbenchDrawsThePlacesOfASet(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	status, reply := b.frameOf("a-letter-a-week", `{"lines":[{"sku":"HARBLU-4","quantity":1},{"sku":"WAXSTIRED-1","quantity":1},{"sku":"DUNA5-P","quantity":1}],"region":"home","page":"set","language":"en"}`)
+	require.Equal(t, 200, status)
+	axis, table := reply["axis"].(string), reply["table"].(string)
+	assert.Equal(t, 2, strings.Count(axis, `class="place filled"`), "the notebook is no part of it")
+	assert.Equal(t, 2, strings.Count(axis, `class="place open"`), "two inks make it four")
+	assert.Contains(t, axis, `data-take="HARBLU-4"`)
+	assert.Contains(t, axis, "4: all of it for €11.00")
+	// The cheapest three inks cost 9.60; four pieces at least 12.80, and with wax at most 13.40.
+	for _, want := range []string{"€9.60 → €8.00", "€12.80 → €11.00", "€13.40 → €11.00", "€1.80 to €2.40"} {
+		assert.Contains(t, table, want)
+	}
+	assert.Contains(t, reply["cart"], "The cheapest way to finish")
+	assert.Contains(t, reply["say"], "This nudge shows in the set’s own page")
 }

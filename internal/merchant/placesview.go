@@ -79,6 +79,9 @@ type spanView struct {
 	DearAmount, DearPrice, Margin  string
 }
 
+// mostPlaces is how many places are drawn at most, unless a price asks for more.
+const mostPlaces = 12
+
 func placesOf(snap *snapshot.Snapshot, req decide.Request, d decide.Decision, id string, def *nudge.Definition, r catalog.Region, locale string, box axisBox) (*placesView, error) {
 	spans, err := decide.SetSpans(snap, req, id)
 	if err != nil {
@@ -93,9 +96,11 @@ func placesOf(snap *snapshot.Snapshot, req decide.Request, d decide.Decision, id
 	show := func(m money.Minor) string { return money.Format(money.Amount{Minor: m, Currency: r.Currency}, locale) }
 	voice := nudge.Voice{Region: r, Language: "en", Locale: locale, Label: snap.Shop.Catalog.Label}
 	next := l.Rungs[0].Count
-	for i := range l.Rungs {
-		v.Most = max(v.Most, l.Rungs[i].Count)
+	for i := range l.Slots {
+		v.Most += l.Slots[i].Most
 	}
+	top := l.Rungs[len(l.Rungs)-1].Count
+	v.Most = max(min(v.Most, mostPlaces), top) // so that a number can be moved up
 	labels := v.filled(d, id, snap.Shop.Catalog)
 	for _, b := range d.Builds {
 		if b.Nudge != id || b.ID != builtHere {
@@ -117,6 +122,8 @@ func placesOf(snap *snapshot.Snapshot, req decide.Request, d decide.Decision, id
 			p.Text = labels[n-1].label
 		case n <= next:
 			p.Kind, p.Text = "open", "to choose"
+		case n > top:
+			p.Kind, p.Text = "spare", "no price"
 		}
 		if n > v.Have && int(n-v.Have) <= len(puts) {
 			p.Put = puts[n-v.Have-1]

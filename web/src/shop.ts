@@ -42,6 +42,7 @@ interface Piece {
 }
 document.addEventListener('agonal:put', (e) => {
   const { sku, add } = (e as CustomEvent<{ sku: string; add: number }>).detail;
+  if (cart()?.isOpen) return change('/cart/add', { sku, quantity: String(add) });
   send('/cart/add', [
     ['sku', sku],
     ['quantity', String(add)],
@@ -63,6 +64,7 @@ document.addEventListener('agonal:put-set', (e) => {
 // for it where it is not.
 interface AgonalCart extends HTMLElement {
   ready?: boolean;
+  isOpen?: boolean;
   open(): void;
   added(): void;
   refuse(text: string): void;
