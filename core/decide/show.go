@@ -168,12 +168,12 @@ func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	before := func(rung int) bool { return slices.Contains(w.req.Visit.Reached, RungRef{o.Nudge, rung}) }
 	last, outdone, promised, waiting := -1, -1, promisedOf(o, d), -1
 	for i := range o.Rungs {
-		switch r := &o.Rungs[i]; {
-		case r.State == RungReached:
+		switch o.Rungs[i].State {
+		case RungReached:
 			last = i
-		case r.State == RungOutdone:
+		case RungOutdone:
 			outdone = i
-		case r.State == RungWaiting:
+		case RungWaiting:
 			waiting = i
 		}
 	}

@@ -9,6 +9,7 @@
 //   countries="DE AT"       an estimate of shipping by country, with postcode="on" by postcode too
 //   checkout="/checkout"    where the checkout is
 // What stands inside the element is shown above the sums.
+import { el, press } from './dom';
 import type { Cart, Group, Words } from './drawn';
 
 interface Told {
@@ -40,18 +41,9 @@ const css = `
   .say { color: var(--agonal-loss, #a33b2c) } .say:empty { display: none } .sr { position: absolute; clip-path: inset(50%); width: 1px; height: 1px; overflow: hidden }
   :focus-visible { outline: 2px solid var(--agonal-hint, #7d4f05); outline-offset: 2px }`;
 
-const el = <K extends keyof HTMLElementTagNameMap>(tag: K, cls: string, ...kids: (Node | string)[]) => {
-  const e = document.createElement(tag);
-  if (cls) e.className = cls;
-  e.append(...kids);
-  return e;
-};
 const button = (cls: string, text: string, label: string, act: () => void) => {
-  const b = el('button', cls, text);
-  b.type = 'button';
-  if (label) b.setAttribute('aria-label', label);
+  const b = press(text, cls, act, label);
   b.dataset.key = label || text;
-  b.addEventListener('click', act);
   return b;
 };
 const picture = (src?: string) => Object.assign(document.createElement('img'), { src: src ?? 'data:,', alt: '' });

@@ -5,108 +5,10 @@
 // Agonal cannot be reached, elements stay as they are and the page goes on.
 
 import type { Cart } from './drawn';
-
-type Minor = number;
-interface Words {
-  text: string;
-  strong?: boolean;
-}
-interface Mark {
-  at: Minor;
-  reached: boolean;
-  label: string;
-  goal: string;
-}
-interface Said {
-  nudge: string;
-  revision: number;
-  rung: number;
-  state: string;
-  newly?: boolean;
-  language: string;
-  text: string;
-  pieces: Words[];
-  progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
-  look: { tone?: string; bar?: string; goods?: string; marked?: number };
-  tables?: { sku: string; rows: Row[] }[];
-  hints?: Hint[];
-  builder?: Builder;
-  heading?: string;
-  picture?: string;
-  ends?: { seconds: number; text: string };
-  once?: boolean;
-}
-interface Builder {
-  slots: { name?: string; bounds: string; goods: Good[] }[];
-  empty: string;
-  most: number;
-  words: Record<'choose' | 'more' | 'fewer' | 'sold_out' | 'place' | 'spare' | 'put' | 'clear' | 'once', string>;
-  plans?: { plan: string; text: string; next?: string[] }[];
-}
-interface Good {
-  sku: string;
-  label: string;
-  picture?: string;
-  price: string;
-  by?: Record<string, string>;
-  out?: boolean;
-}
-interface Piece {
-  sku: string;
-  quantity: number;
-}
-interface Row {
-  here?: boolean;
-  marked?: boolean;
-  total?: string;
-  add?: number;
-  range: string;
-  price: string;
-  act: string;
-}
-interface Hint {
-  id?: string;
-  sku: string;
-  add: number;
-  text: string;
-  act: string;
-}
-interface Rung {
-  rung: number;
-  state: string;
-}
-interface Build {
-  nudge: string;
-  id: string;
-  state: string;
-  pieces: number;
-  text: string;
-  next?: { pieces: number };
-}
-interface Decision {
-  locale?: string;
-  lines: (Piece & { build?: { nudge: string; id: string } })[];
-  builds?: Build[];
-  cart?: Cart;
-  says: Said[];
-  shown: Record<string, string[]>;
-  nudges: { nudge: string; revision: number; rungs: Rung[] }[];
-}
-interface Visit {
-  id: string;
-  reached: { nudge: string; rung: number }[];
-  seen: string[];
-  shown: { nudge: string; revision: number }[];
-}
-interface Request {
-  cart: unknown;
-  moment?: object;
-  visit?: object;
-}
-/** An element that draws from the decision. */
-interface Drawn extends HTMLElement {
-  draw(): void;
-}
+import { el, press } from './dom';
+import { css } from './embed-css';
+import type { Decision, Drawn, Mark, Minor, Request, Row, Said, Visit } from './embed-types';
+import { SetBuilder } from './set-builder';
 
 (() => {
   const script = document.currentScript as HTMLScriptElement | null;
@@ -225,54 +127,6 @@ interface Drawn extends HTMLElement {
     document.dispatchEvent(new CustomEvent('agonal:decision', { detail: d }));
   };
 
-  const css = `
-    :host { display: block; container-type: inline-size }
-    :host([hidden]) { display: none }
-    .n { box-sizing: border-box; min-height: var(--agonal-height, 56px); padding: 8px 20px 9px; display: flex; flex-direction: column; justify-content: center; gap: 7px; font: inherit; font-size: 14px; line-height: 1.35; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) }
-    .paper { background: var(--agonal-paper, #fff); color: var(--agonal-paper-text, #1b2a4a) }
-    .accent { background: var(--agonal-accent, #f0c35a); color: var(--agonal-accent-text, #23180a) }
-    p { margin: 0 } b { font-weight: 700 }
-    .bar { position: relative; height: 8px; background: color-mix(in srgb, currentColor 22%, transparent) }
-    .fill { height: 100%; background: var(--agonal-fill, #f0c35a); transition: width .2s }
-    .paper .fill { background: var(--agonal-fill-paper, #b8780f) } .accent .fill { background: currentColor }
-    .reached .fill { background: var(--agonal-done, #5fc0a8) } .paper.reached .fill { background: var(--agonal-done-paper, #0e5a56) }
-    i { position: absolute; top: -2px; width: 2px; height: 12px; margin-left: -2px; background: currentColor }
-    .solid i { display: none }
-    .marks { list-style: none; margin: 0; padding: 0; display: grid; gap: 3px }
-    .marks li { display: flex; gap: .6em } .marks li::before { content: '○'; width: 1.1em; flex: none } .marks .done::before { content: '✓'; color: var(--agonal-done, #5fc0a8) }
-    .paper .marks .done::before { color: var(--agonal-done-paper, #0e5a56) } .accent .marks .done::before { color: inherit }
-    .marks span { margin-left: auto; font-variant-numeric: tabular-nums }
-    :host([place=launcher]) { position: fixed; z-index: 40; left: 16px; bottom: 16px; width: auto; container-type: normal }
-    .round { width: 52px; height: 52px; padding: 0; border-radius: 50%; background: conic-gradient(var(--agonal-fill, #f0c35a) var(--share, 0%), color-mix(in srgb, var(--agonal-text, #fff) 35%, var(--agonal-ground, #1b2a4a)) 0); display: grid; place-items: center; box-shadow: 0 2px 10px #0004 }
-    .round::after { content: '%'; width: 40px; height: 40px; border-radius: 50%; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); display: grid; place-items: center; font-weight: 700 }
-    .reached.round::after { content: '✓' }
-    .round + .n { position: absolute; left: 0; bottom: 62px; width: min(300px, calc(100vw - 32px)) } .round[aria-expanded=false] + .n { display: none }
-    [hidden] { display: none }
-    .prices { width: 100%; border-collapse: collapse; font: inherit }
-    .prices td { padding: 6px 8px; border-top: 1px solid color-mix(in srgb, currentColor 25%, transparent); text-align: left }
-    .prices td + td { text-align: right; font-variant-numeric: tabular-nums } .prices .here { font-weight: 700 }
-    .prices .marked td:first-child::before { content: '★ ' } .prices .marked { background: color-mix(in srgb, var(--agonal-fill, #f0c35a) 26%, transparent) } .all { display: block; opacity: .8 }
-    .heading { margin: 0; font: inherit; font-size: 22px; line-height: 1.2 } .ends { font-variant-numeric: tabular-nums; font-weight: 600 } .ask { max-width: min(420px, calc(100vw - 32px)); border: 0; padding: 24px; color: var(--agonal-paper-text, #1b2a4a); background: var(--agonal-drawer, #fff); font-size: 15px } .ask p { margin: 8px 0 14px } .ask::backdrop { background: #1b2a4a73 }
-    .offer { display: flex; gap: 14px; align-items: center; padding: 8px 0; border-top: 1px solid color-mix(in srgb, currentColor 20%, transparent) } .offer .name { flex: 1 } .ask .put { padding: 8px 16px; min-height: 44px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
-    .plain { background: none; color: inherit; padding: 0; min-height: 0 }
-    button { font: inherit; color: inherit; background: none; border: 0; padding: 4px 0; min-height: 28px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }
-    .hint { color: var(--agonal-hint, #7d4f05); font: inherit; font-size: 14px; line-height: 1.4 } .hint button { margin-left: .4em }
-    .set { display: grid; gap: 14px; font-size: 15px } 
-    .set ol, .set ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 8px }
-    .places { grid-template-columns: repeat(auto-fill, minmax(92px, 1fr)) }
-    .places li { min-height: 84px; display: grid; place-items: center; text-align: center; font-size: 13px; border: 1px dashed var(--agonal-open, #b8780f); color: var(--agonal-hint, #7d4f05); background: var(--agonal-open-ground, #fdf6e3) }
-    .places .full { border: 1px solid var(--agonal-done-paper, #0e5a56); background: none; color: inherit } .places .spare { border-color: color-mix(in srgb, currentColor 35%, transparent); background: none; color: inherit }
-    .set .out { display: grid; place-items: center; gap: 3px; width: 100%; height: 100%; padding: 6px 4px; text-decoration: none; line-height: 1.2 }
-    .set .foot { padding: 10px 0; background: var(--agonal-drawer, #fff); border-top: 1px solid color-mix(in srgb, currentColor 22%, transparent); display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
-    @media (min-height: 560px) { .set .foot { position: sticky; bottom: 0 } }
-    .set .put { padding: 10px 18px; min-height: 44px; border: 1px solid var(--agonal-ground, #1b2a4a); background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
-    .set .put[aria-disabled=true] { background: none; color: inherit; opacity: .72; cursor: default }
-    .set h3 { margin: 4px 0 6px; font: inherit; font-weight: 700 } .set small { font-weight: 400 }
-    .cards { grid-template-columns: repeat(auto-fill, minmax(118px, 1fr)) } .cards li { display: flex; flex-direction: column; gap: 2px; align-items: center; text-align: center; padding: 10px 6px; background: var(--agonal-card, #e8edf1) }
-    .cards .name { line-height: 1.25 } .set .taken { outline: 2px solid var(--agonal-done-paper, #0e5a56); outline-offset: -2px } .set .gone { opacity: .62 }
-    .list li { display: flex; gap: 10px; align-items: center; padding: 4px 8px; border-top: 1px solid color-mix(in srgb, currentColor 18%, transparent) } .list .name { flex: 1 }
-    .cards .acts { margin-top: auto } .acts { display: inline-flex; gap: 6px; align-items: center } .set .acts button { min-width: 44px; min-height: 44px } .price { font-variant-numeric: tabular-nums } .plan { font: inherit; padding: 8px; min-height: 44px }
-    @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;
   // A sheet of its own needs no permission for inline styles from the shop's pages.
   const sheet = new CSSStyleSheet();
   sheet.replaceSync(css);
@@ -286,29 +140,6 @@ interface Drawn extends HTMLElement {
     return b;
   };
 
-  /** Names of the pieces that a set is being put together from, kept for this tab. */
-  const draftKey = (nudge: string) => `agonal-set-${nudge}`;
-  const readDraft = (nudge: string): { pieces: Piece[]; plan?: string } => {
-    try {
-      return JSON.parse(sessionStorage.getItem(draftKey(nudge)) ?? '') as { pieces: Piece[]; plan?: string };
-    } catch {
-      return { pieces: [] };
-    }
-  };
-  const el = <K extends keyof HTMLElementTagNameMap>(tag: K, cls: string, ...kids: (Node | string)[]) => {
-    const e = document.createElement(tag);
-    if (cls) e.className = cls;
-    e.append(...kids);
-    return e;
-  };
-  const press = (text: string, cls: string, act: () => void, label = '') => {
-    const b = el('button', cls, text);
-    b.type = 'button';
-    if (label) b.setAttribute('aria-label', label);
-    b.addEventListener('click', act);
-    return b;
-  };
-
   const otherDialog = () => !!document.querySelector('dialog[open]') || !!(document.querySelector('agonal-cart') as { isOpen?: boolean } | null)?.isOpen;
   document.addEventListener('agonal:cart-closed', () => decision && elements.forEach((e) => e.getAttribute('place') === 'dialog' && e.draw()));
 
@@ -319,138 +150,6 @@ interface Drawn extends HTMLElement {
     if (d) return `${part(d, 'day')} ${part(h, 'hour')}`;
     return h ? `${part(h, 'hour')} ${part(m, 'minute')}` : `${part(m, 'minute')} ${part(s, 'second')}`;
   };
-
-  /** Where a set is put together: its places, how far it is, and the goods to choose from. */
-  class SetBuilder {
-    private asked = 0;
-    private own?: Build;
-    private pieces: Piece[] = [];
-    private plan = '';
-    readonly box = el('div', 'set');
-
-    constructor(
-      private host: HTMLElement,
-      private said: Said,
-    ) {
-      const kept = readDraft(said.nudge);
-      if (live) [this.pieces, this.plan] = [kept.pieces, kept.plan ?? ''];
-      if (live && this.pieces.length) void this.ask();
-    }
-    /** What the page's own decision says: of a preview also what lies in the set. */
-    told(s: Said, d: Decision) {
-      this.said = s;
-      if (!live) {
-        this.own = d.builds?.find((b) => b.nudge === s.nudge);
-        this.pieces = d.lines.filter((l) => l.build?.nudge === s.nudge && l.build.id === this.own?.id);
-      }
-      this.draw();
-    }
-    private change(sku: string, by: number) {
-      if (!live) {
-        this.host.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add: by } }));
-        return;
-      }
-      if (!this.pieces.some((p) => p.sku === sku)) this.pieces = [...this.pieces, { sku, quantity: 0 }];
-      this.pieces = this.pieces.map((p) => (p.sku === sku ? { sku, quantity: p.quantity + by } : p)).filter((p) => p.quantity > 0);
-      this.keep();
-    }
-    private keep() {
-      sessionStorage.setItem(draftKey(this.said.nudge), JSON.stringify({ pieces: this.pieces, plan: this.plan }));
-      this.draw();
-      void this.ask();
-    }
-    /** How far it is the decision says, about the cart with the set in it. */
-    private async ask() {
-      const mine = ++this.asked;
-      if (!this.pieces.length) {
-        this.own = undefined;
-        return this.draw();
-      }
-      const build = { nudge: this.said.nudge, id: 'draft' };
-      const lines = this.pieces.map((p) => ({ ...p, build, ...(this.plan && { plan: this.plan }) }));
-      const d = request && (await askFor(request, [this.host.getAttribute('place') ?? ''], lines));
-      if (mine !== this.asked) return;
-      this.own = d?.builds?.find((b) => b.nudge === build.nudge && b.id === build.id);
-      this.draw();
-    }
-    private send() {
-      const detail = { nudge: this.said.nudge, lines: this.pieces, plan: this.plan };
-      if (live) sessionStorage.removeItem(draftKey(this.said.nudge));
-      this.host.dispatchEvent(new CustomEvent('agonal:put-set', { bubbles: true, composed: true, detail }));
-    }
-    private draw() {
-      const b = this.said.builder!;
-      const w = b.words;
-      const root = this.host.shadowRoot!;
-      const focus = (root.activeElement as HTMLElement | null)?.dataset.key;
-      const goods = b.slots.flatMap((s) => s.goods);
-      const lying = this.pieces.flatMap((p) => Array<Good | undefined>(p.quantity).fill(goods.find((g) => g.sku === p.sku)));
-      const first = Math.min(...this.said.progress.marks.map((m) => m.at));
-      const open = Math.max(lying.length, this.own?.next?.pieces ?? (this.own ? lying.length : first));
-      const places = el('ol', 'places');
-      for (let i = 0; i < Math.max(b.most, lying.length); i++) {
-        const g = lying[i];
-        const li = el('li', g ? 'full' : i < open ? 'open' : 'spare');
-        if (g) {
-          const out = press('', 'out', () => this.change(g.sku, -1), `${w.fewer}: ${g.label}`);
-          out.dataset.key = `place-${i}`;
-          out.append(...this.picture(g), g.label);
-          li.append(out);
-        } else li.append(i < open ? w.place : w.spare);
-        places.append(li);
-      }
-      const whole = this.own?.state === 'given' || this.own?.state === 'outdone';
-      const put = press(w.put, 'put', () => whole && this.send());
-      put.setAttribute('aria-disabled', String(!whole));
-      put.dataset.key = 'put';
-      const far = el('p', 'far', this.pieces.length ? (this.own?.text ?? '…') : b.empty);
-      far.setAttribute('role', 'status');
-      this.box.lang = this.said.language;
-      const foot = el('div', 'foot', far, put);
-      if (b.plans?.length) foot.prepend(this.plans(b.plans));
-      this.box.replaceChildren(places, ...b.slots.map((s) => this.slot(s, b)), foot);
-      if (focus) this.box.querySelector<HTMLElement>(`[data-key="${CSS.escape(focus)}"]`)?.focus({ preventScroll: true });
-    }
-    private picture(g: Good) {
-      return g.picture ? [Object.assign(document.createElement('img'), { src: g.picture, alt: '', width: 40, height: 40 })] : [];
-    }
-    /** How it is bought: once, or by a plan, whose next parcels are told. */
-    private plans(plans: NonNullable<Builder['plans']>) {
-      if (!plans.some((p) => p.plan === this.plan)) this.plan = plans[0].plan;
-      const option = (p: { plan: string; text: string }) => Object.assign(el('option', '', p.text), { value: p.plan, selected: p.plan === this.plan });
-      const pick = el('select', 'plan', ...plans.map(option));
-      pick.dataset.key = 'plan';
-      pick.setAttribute('aria-label', plans.map((p) => p.text).join(', '));
-      pick.addEventListener('change', () => {
-        this.plan = pick.value;
-        this.keep();
-      });
-      const day = new Intl.DateTimeFormat(decision?.locale ?? this.said.language, { day: 'numeric', month: 'short', timeZone: 'UTC' });
-      const next = plans.find((p) => p.plan === this.plan)?.next ?? [];
-      return el('label', '', pick, ' ', el('small', '', next.map((d) => day.format(new Date(d))).join(' · ')));
-    }
-    private slot(s: Builder['slots'][0], b: Builder) {
-      const w = b.words;
-      const list = el('ul', `goods ${this.said.look.goods ?? 'cards'}`);
-      for (const g of s.goods) {
-        const have = this.pieces.find((p) => p.sku === g.sku)?.quantity ?? 0;
-        const acts = el('span', 'acts');
-        const more = press(have ? '+' : w.choose, 'more', () => this.change(g.sku, 1), `${have ? w.more : w.choose}: ${g.label}`);
-        more.dataset.key = `more-${g.sku}`;
-        if (have) {
-          const fewer = press('−', 'fewer', () => this.change(g.sku, -1), `${w.fewer}: ${g.label}`);
-          fewer.dataset.key = `fewer-${g.sku}`;
-          acts.append(fewer, el('b', '', String(have)));
-        }
-        const price = g.by?.[this.plan] ?? (this.plan ? undefined : g.price);
-        const gone = g.out || !price;
-        acts.append(gone ? w.sold_out : more);
-        list.append(el('li', have ? 'taken' : gone ? 'gone' : '', ...this.picture(g), el('span', 'name', g.label), el('span', 'price', price ?? ''), acts));
-      }
-      const head = el('h3', '', s.name || '', ' ', el('small', '', s.bounds));
-      return el('section', '', ...(b.slots.length > 1 || s.name ? [head] : []), list);
-    }
-  }
 
   const step = (m: Mark) => {
     const li = document.createElement('li');
@@ -655,7 +354,11 @@ interface Drawn extends HTMLElement {
       this.body!.className = 'n plain';
       const p = this.body!.querySelector('p')!;
       if (anew || !this.set) {
-        this.set = new SetBuilder(this, s);
+        this.set = new SetBuilder(this, s, {
+          live,
+          ask: async (place, lines) => (request ? askFor(request, [place], lines) : undefined),
+          locale: () => decision?.locale,
+        });
         this.body!.replaceChildren(el('h2', 'heading', s.heading ?? ''), p, this.set.box);
         this.watch.disconnect();
         this.watch.observe(this);

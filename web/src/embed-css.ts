@@ -1,0 +1,49 @@
+// The style of everything that the embed draws; shops change it by custom properties.
+export const css = `
+  :host { display: block; container-type: inline-size }
+  :host([hidden]) { display: none }
+  .n { box-sizing: border-box; min-height: var(--agonal-height, 56px); padding: 8px 20px 9px; display: flex; flex-direction: column; justify-content: center; gap: 7px; font: inherit; font-size: 14px; line-height: 1.35; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) }
+  .paper { background: var(--agonal-paper, #fff); color: var(--agonal-paper-text, #1b2a4a) }
+  .accent { background: var(--agonal-accent, #f0c35a); color: var(--agonal-accent-text, #23180a) }
+  p { margin: 0 } b { font-weight: 700 }
+  .bar { position: relative; height: 8px; background: color-mix(in srgb, currentColor 22%, transparent) }
+  .fill { height: 100%; background: var(--agonal-fill, #f0c35a); transition: width .2s }
+  .paper .fill { background: var(--agonal-fill-paper, #b8780f) } .accent .fill { background: currentColor }
+  .reached .fill { background: var(--agonal-done, #5fc0a8) } .paper.reached .fill { background: var(--agonal-done-paper, #0e5a56) }
+  i { position: absolute; top: -2px; width: 2px; height: 12px; margin-left: -2px; background: currentColor }
+  .solid i { display: none }
+  .marks { list-style: none; margin: 0; padding: 0; display: grid; gap: 3px }
+  .marks li { display: flex; gap: .6em } .marks li::before { content: '○'; width: 1.1em; flex: none } .marks .done::before { content: '✓'; color: var(--agonal-done, #5fc0a8) }
+  .paper .marks .done::before { color: var(--agonal-done-paper, #0e5a56) } .accent .marks .done::before { color: inherit }
+  .marks span { margin-left: auto; font-variant-numeric: tabular-nums }
+  :host([place=launcher]) { position: fixed; z-index: 40; left: 16px; bottom: 16px; width: auto; container-type: normal }
+  .round { width: 52px; height: 52px; padding: 0; border-radius: 50%; background: conic-gradient(var(--agonal-fill, #f0c35a) var(--share, 0%), color-mix(in srgb, var(--agonal-text, #fff) 35%, var(--agonal-ground, #1b2a4a)) 0); display: grid; place-items: center; box-shadow: 0 2px 10px #0004 }
+  .round::after { content: '%'; width: 40px; height: 40px; border-radius: 50%; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); display: grid; place-items: center; font-weight: 700 }
+  .reached.round::after { content: '✓' }
+  .round + .n { position: absolute; left: 0; bottom: 62px; width: min(300px, calc(100vw - 32px)) } .round[aria-expanded=false] + .n { display: none }
+  [hidden] { display: none }
+  .prices { width: 100%; border-collapse: collapse; font: inherit }
+  .prices td { padding: 6px 8px; border-top: 1px solid color-mix(in srgb, currentColor 25%, transparent); text-align: left }
+  .prices td + td { text-align: right; font-variant-numeric: tabular-nums } .prices .here { font-weight: 700 }
+  .prices .marked td:first-child::before { content: '★ ' } .prices .marked { background: color-mix(in srgb, var(--agonal-fill, #f0c35a) 26%, transparent) } .all { display: block; opacity: .8 }
+  .heading { margin: 0; font: inherit; font-size: 22px; line-height: 1.2 } .ends { font-variant-numeric: tabular-nums; font-weight: 600 } .ask { max-width: min(420px, calc(100vw - 32px)); border: 0; padding: 24px; color: var(--agonal-paper-text, #1b2a4a); background: var(--agonal-drawer, #fff); font-size: 15px } .ask p { margin: 8px 0 14px } .ask::backdrop { background: #1b2a4a73 }
+  .offer { display: flex; gap: 14px; align-items: center; padding: 8px 0; border-top: 1px solid color-mix(in srgb, currentColor 20%, transparent) } .offer .name { flex: 1 } .ask .put { padding: 8px 16px; min-height: 44px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
+  .plain { background: none; color: inherit; padding: 0; min-height: 0 }
+  button { font: inherit; color: inherit; background: none; border: 0; padding: 4px 0; min-height: 28px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }
+  .hint { color: var(--agonal-hint, #7d4f05); font: inherit; font-size: 14px; line-height: 1.4 } .hint button { margin-left: .4em }
+  .set { display: grid; gap: 14px; font-size: 15px } 
+  .set ol, .set ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 8px }
+  .places { grid-template-columns: repeat(auto-fill, minmax(92px, 1fr)) }
+  .places li { min-height: 84px; display: grid; place-items: center; text-align: center; font-size: 13px; border: 1px dashed var(--agonal-open, #b8780f); color: var(--agonal-hint, #7d4f05); background: var(--agonal-open-ground, #fdf6e3) }
+  .places .full { border: 1px solid var(--agonal-done-paper, #0e5a56); background: none; color: inherit } .places .spare { border-color: color-mix(in srgb, currentColor 35%, transparent); background: none; color: inherit }
+  .set .out { display: grid; place-items: center; gap: 3px; width: 100%; height: 100%; padding: 6px 4px; text-decoration: none; line-height: 1.2 }
+  .set .foot { padding: 10px 0; background: var(--agonal-drawer, #fff); border-top: 1px solid color-mix(in srgb, currentColor 22%, transparent); display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; justify-content: space-between } .far { font-weight: 600 }
+  @media (min-height: 560px) { .set .foot { position: sticky; bottom: 0 } }
+  .set .put { padding: 10px 18px; min-height: 44px; border: 1px solid var(--agonal-ground, #1b2a4a); background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
+  .set .put[aria-disabled=true] { background: none; color: inherit; opacity: .72; cursor: default }
+  .set h3 { margin: 4px 0 6px; font: inherit; font-weight: 700 } .set small { font-weight: 400 }
+  .cards { grid-template-columns: repeat(auto-fill, minmax(118px, 1fr)) } .cards li { display: flex; flex-direction: column; gap: 2px; align-items: center; text-align: center; padding: 10px 6px; background: var(--agonal-card, #e8edf1) }
+  .cards .name { line-height: 1.25 } .set .taken { outline: 2px solid var(--agonal-done-paper, #0e5a56); outline-offset: -2px } .set .gone { opacity: .62 }
+  .list li { display: flex; gap: 10px; align-items: center; padding: 4px 8px; border-top: 1px solid color-mix(in srgb, currentColor 18%, transparent) } .list .name { flex: 1 }
+  .cards .acts { margin-top: auto } .acts { display: inline-flex; gap: 6px; align-items: center } .set .acts button { min-width: 44px; min-height: 44px } .price { font-variant-numeric: tabular-nums } .plan { font: inherit; padding: 8px; min-height: 44px }
+  @media (prefers-reduced-motion: reduce) { .fill { transition: none } }`;

@@ -1,0 +1,104 @@
+// What the embed knows of a decision, of the visit, and of what draws.
+import type { Cart } from './drawn';
+
+export type Minor = number;
+export interface Words {
+  text: string;
+  strong?: boolean;
+}
+export interface Mark {
+  at: Minor;
+  reached: boolean;
+  label: string;
+  goal: string;
+}
+export interface Said {
+  nudge: string;
+  revision: number;
+  rung: number;
+  state: string;
+  newly?: boolean;
+  language: string;
+  text: string;
+  pieces: Words[];
+  progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
+  look: { tone?: string; bar?: string; goods?: string; marked?: number };
+  tables?: { sku: string; rows: Row[] }[];
+  hints?: Hint[];
+  builder?: Builder;
+  heading?: string;
+  picture?: string;
+  ends?: { seconds: number; text: string };
+  once?: boolean;
+}
+export interface Builder {
+  slots: { name?: string; bounds: string; goods: Good[] }[];
+  empty: string;
+  most: number;
+  words: Record<'choose' | 'more' | 'fewer' | 'sold_out' | 'place' | 'spare' | 'put' | 'clear' | 'once', string>;
+  plans?: { plan: string; text: string; next?: string[] }[];
+}
+export interface Good {
+  sku: string;
+  label: string;
+  picture?: string;
+  price: string;
+  by?: Record<string, string>;
+  out?: boolean;
+}
+export interface Piece {
+  sku: string;
+  quantity: number;
+}
+export interface Row {
+  here?: boolean;
+  marked?: boolean;
+  total?: string;
+  add?: number;
+  range: string;
+  price: string;
+  act: string;
+}
+export interface Hint {
+  id?: string;
+  sku: string;
+  add: number;
+  text: string;
+  act: string;
+}
+export interface Rung {
+  rung: number;
+  state: string;
+}
+export interface Build {
+  nudge: string;
+  id: string;
+  state: string;
+  pieces: number;
+  text: string;
+  next?: { pieces: number };
+}
+export interface Decision {
+  locale?: string;
+  lines: (Piece & { build?: { nudge: string; id: string } })[];
+  builds?: Build[];
+  cart?: Cart;
+  says: Said[];
+  shown: Record<string, string[]>;
+  nudges: { nudge: string; revision: number; rungs: Rung[] }[];
+}
+export interface Visit {
+  id: string;
+  reached: { nudge: string; rung: number }[];
+  seen: string[];
+  shown: { nudge: string; revision: number }[];
+}
+export interface Request {
+  cart: unknown;
+  moment?: object;
+  visit?: object;
+}
+/** An element that draws from the decision. */
+export interface Drawn extends HTMLElement {
+  draw(): void;
+}
