@@ -16,7 +16,8 @@ type DrawnCart struct {
 	Groups   []DrawnGroup    `json:"groups"`
 	Gifts    []DrawnGift     `json:"gifts,omitempty"`
 	Choices  []DrawnChoice   `json:"choices,omitempty"`
-	Also     []DrawnOffer    `json:"also,omitempty"` // goods that close a gap, where asked for
+	Also     []DrawnOffer    `json:"also,omitempty"`      // goods that close a gap, where asked for
+	AlsoText string          `json:"also_text,omitempty"` // which gap that is
 	Codes    []DrawnCode     `json:"codes,omitempty"`
 	Sums     []DrawnSum      `json:"sums"`
 	Goods    string          `json:"goods"` // what they cost after every reward
@@ -116,7 +117,7 @@ func (w *work) drawn(d *Decision) {
 	for i := range d.Gifts {
 		w.drawGift(c, &d.Gifts[i], words)
 	}
-	c.Also = w.drawAlso(d, words)
+	w.drawAlso(c, d, words)
 	for _, o := range d.Codes {
 		c.Codes = append(c.Codes, DrawnCode{o.Code, o.State, words.CodeText(o.State, o.Code)})
 	}
@@ -232,13 +233,17 @@ func (w *work) drawGift(c *DrawnCart, g *GiftOutcome, words nudge.CartWords) {
 	c.Choices = append(c.Choices, choice)
 }
 
-// drawAlso lists goods that close the gap of the nudge that the drawer shows, and what is
-// paid with them.
-func (w *work) drawAlso(d *Decision, words nudge.CartWords) (out []DrawnOffer) {
-	for i := range d.Nudges {
-		n := &d.Nudges[i]
-		if !shownIn(d, n.Nudge, nudge.CartDrawer) {
+// drawAlso lists goods that close the gap of the first nudge of the drawer that knows some,
+// and what is paid with them.
+func (w *work) drawAlso(c *DrawnCart, d *Decision, words nudge.CartWords) {
+	for _, id := range d.Shown[nudge.CartDrawer] {
+		i := slices.IndexFunc(d.Nudges, func(n NudgeOutcome) bool { return n.Nudge == id })
+		if i < 0 || len(d.Nudges[i].Suggestions) == 0 {
 			continue
+		}
+		n := &d.Nudges[i]
+		if at := promisedOf(n, &w.taken(id).n.Definition); at >= 0 {
+			c.AlsoText = words.Closes(n.Rungs[at].Reward)
 		}
 		for _, s := range n.Suggestions[:min(len(n.Suggestions), mostAlso)] {
 			o := DrawnOffer{Nudge: n.Nudge, Items: s.Items, Text: words.Net(w.money(max(s.Net, -s.Net)), sign(s.Net))}
@@ -253,10 +258,10 @@ func (w *work) drawAlso(d *Decision, words nudge.CartWords) (out []DrawnOffer) {
 			if it, ok := w.s.Shop.Catalog.Item(s.Items[0].SKU); ok {
 				o.Picture = it.Product.Picture
 			}
-			out = append(out, o)
+			c.Also = append(c.Also, o)
 		}
+		return
 	}
-	return out
 }
 
 func sign(m money.Minor) int {

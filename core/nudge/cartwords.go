@@ -18,7 +18,6 @@ type CartWords struct {
 	PutBack   string `json:"put_back"`
 	SoldOut   string `json:"sold_out"` // of a gift that has run out
 	Offered   string `json:"offered"`  // above goods at a special price
-	Also      string `json:"also"`     // above goods that close a gap
 	Add       string `json:"add"`
 	Code      string `json:"code"`
 	Apply     string `json:"apply"`
@@ -32,7 +31,7 @@ type CartWords struct {
 	goods, tax, free, only, less, nothing string
 	used, leftOut, notYet, usedUp         string
 	notChecked, unknown                   string
-	comes, later                          string
+	comes, later, closes                  string
 }
 
 // CartWordsIn are those of a language; of one that has none, the English ones.
@@ -46,39 +45,39 @@ func CartWordsIn(language string) CartWords {
 var cartWords = map[string]CartWords{
 	"en": {
 		"Cart", "Close", "Nothing in it yet.", "Quantity", "Remove", "Remove the set", "a gift", "Choose your gift", "Take this", "yours",
-		"You took your gift out.", "Put it back", "Your gift has run out just now. We are sorry.", "For you, at a special price", "Goes with it", "Add",
+		"You took your gift out.", "Put it back", "Your gift has run out just now. We are sorry.", "For you, at a special price", "Add",
 		"Code", "Apply", "Deliver to", "Postcode", "Estimate shipping", "was", "To pay", "Go to checkout",
 		"Goods", "Tax", "free", "you pay only %s more", "you pay %s less", "it costs you nothing",
 		"%s is used.", "%s is left out: without it you pay less.", "%s does not count yet for this cart.", "%s is used up.",
 		"%s could not be checked just now.", "%s is not a code of ours.",
-		"Comes %s.", "Later parcels %s.",
+		"Comes %s.", "Later parcels %s.", "Closes the gap to %s",
 	},
 	"de": {
 		"Warenkorb", "Schließen", "Noch nichts darin.", "Anzahl", "Entfernen", "Set entfernen", "ein Geschenk", "Such dir dein Geschenk aus", "Dieses nehmen", "deins",
-		"Du hast dein Geschenk herausgenommen.", "Zurücklegen", "Dein Geschenk ist gerade ausgegangen. Es tut uns leid.", "Für dich zum Sonderpreis", "Passt dazu", "Dazulegen",
+		"Du hast dein Geschenk herausgenommen.", "Zurücklegen", "Dein Geschenk ist gerade ausgegangen. Es tut uns leid.", "Für dich zum Sonderpreis", "Dazulegen",
 		"Code", "Einlösen", "Lieferung nach", "Postleitzahl", "Versand berechnen", "vorher", "Zu zahlen", "Zur Kasse",
 		"Waren", "Steuer", "kostenlos", "du zahlst nur %s mehr", "du zahlst %s weniger", "es kostet dich nichts",
 		"%s ist eingelöst.", "%s bleibt weg: ohne ihn zahlst du weniger.", "%s zählt für diesen Warenkorb noch nicht.", "%s ist aufgebraucht.",
 		"%s konnte gerade nicht geprüft werden.", "%s ist kein Code von uns.",
-		"Kommt %s.", "Spätere Sendungen %s.",
+		"Kommt %s.", "Spätere Sendungen %s.", "Damit erreichst du: %s",
 	},
 	"pl": {
 		"Koszyk", "Zamknij", "Jeszcze nic tu nie ma.", "Ilość", "Usuń", "Usuń zestaw", "prezent", "Wybierz prezent", "Biorę ten", "twój",
-		"Prezent został wyjęty.", "Włóż z powrotem", "Prezent właśnie się skończył. Przepraszamy.", "Dla ciebie w specjalnej cenie", "Pasuje do tego", "Dodaj",
+		"Prezent został wyjęty.", "Włóż z powrotem", "Prezent właśnie się skończył. Przepraszamy.", "Dla ciebie w specjalnej cenie", "Dodaj",
 		"Kod", "Użyj", "Dostawa do", "Kod pocztowy", "Oblicz dostawę", "wcześniej", "Do zapłaty", "Do kasy",
 		"Towary", "Podatek", "gratis", "zapłacisz tylko %s więcej", "zapłacisz %s mniej", "nic nie kosztuje",
 		"Kod %s działa.", "Kod %s pominięty: bez niego płacisz mniej.", "Kod %s jeszcze nie obejmuje tego koszyka.", "Kod %s jest wyczerpany.",
 		"Kodu %s nie udało się teraz sprawdzić.", "%s to nie nasz kod.",
-		"Przychodzi %s.", "Kolejne paczki %s.",
+		"Przychodzi %s.", "Kolejne paczki %s.", "Wystarczy, by było: %s",
 	},
 	"ja": {
 		"カート", "閉じる", "まだ何も入っていません。", "数量", "削除", "セットを削除", "プレゼント", "プレゼントを選ぶ", "これにする", "選択中",
-		"プレゼントを外しました。", "元に戻す", "プレゼントがなくなりました。申し訳ありません。", "特別価格でどうぞ", "ご一緒に", "追加",
+		"プレゼントを外しました。", "元に戻す", "プレゼントがなくなりました。申し訳ありません。", "特別価格でどうぞ", "追加",
 		"クーポン", "適用", "お届け先", "郵便番号", "送料を調べる", "変更前", "お支払い", "レジに進む",
 		"商品", "税", "無料", "あと%sだけ", "%sお得に", "追加料金なし",
 		"%sを使いました。", "%sは使っていません。使わない方がお得です。", "%sはこのカートではまだ使えません。", "%sは終了しました。",
 		"%sを今は確認できませんでした。", "%sは当店のクーポンではありません。",
-		"%sお届け。", "2回目からは%s。",
+		"%sお届け。", "2回目からは%s。", "これで%s",
 	},
 }
 
@@ -116,3 +115,6 @@ func (w CartWords) Comes(often string) string { return fmt.Sprintf(w.comes, ofte
 
 // Later says what later parcels cost.
 func (w CartWords) Later(amount string) string { return fmt.Sprintf(w.later, amount) }
+
+// Closes stands above goods that lead to a reward.
+func (w CartWords) Closes(reward string) string { return fmt.Sprintf(w.closes, reward) }

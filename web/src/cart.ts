@@ -204,7 +204,7 @@ class CartElement extends HTMLElement {
       const add = button('plain', w.add, `${w.add}: ${o.label}`, () => this.want('add', { items: o.items }));
       cards.append(el('div', 'card', picture(o.picture), el('div', '', o.label, el('div', 'quiet', o.text), add)));
     }
-    return el('section', '', el('h3', '', w.also), cards);
+    return el('section', '', el('h3', '', c.also_text ?? ''), cards);
   }
   private code(c: Cart) {
     const w = c.words;

@@ -11,7 +11,6 @@ export type Words = Record<
   | 'take'
   | 'yours'
   | 'put_back'
-  | 'also'
   | 'add'
   | 'code'
   | 'apply'
@@ -40,6 +39,7 @@ export interface Cart {
   gifts?: { nudge: string; sku: string; label: string; picture?: string; was: string }[];
   choices?: { nudge: string; state: string; title: string; items?: { sku: string; label: string; picture?: string; price?: string; on?: boolean }[] }[];
   also?: { nudge: string; items: { sku: string; quantity: number }[]; label: string; picture?: string; text: string }[];
+  also_text?: string;
   codes?: { code: string; state: string; text: string }[];
   sums: { text: string; amount: string; was?: string }[];
   goods: string;
