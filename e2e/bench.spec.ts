@@ -50,6 +50,29 @@ test('dragging the marker moves the preview, every frame decided by the server',
   await expect(preview).toContainText('Add €55.00');
 });
 
+for (const [picture, nudge] of [
+  ['steps', 'notebooks-by-the-stack'],
+  ['places', 'a-letter-a-week'],
+])
+  test(`dragging by keys: the ${picture} follow, every frame decided by the server`, async ({ page }) => {
+    await signIn(page);
+    await page.goto(`${agonal}/s/lindquill/nudges/${nudge}`);
+    await expect(page.locator('#axis-draw #marker')).toBeVisible();
+    const rate = await page.evaluate(async () => {
+      const w = window as unknown as { agonalFrames: number[] };
+      const begun = w.agonalFrames.length;
+      const t0 = performance.now();
+      for (let i = 0; performance.now() - t0 < 2000; i++) {
+        const key = Math.sin(i / 9) > 0 ? 'ArrowRight' : 'ArrowLeft';
+        document.querySelector('#marker')!.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }));
+        await new Promise((next) => requestAnimationFrame(next));
+      }
+      return (w.agonalFrames.length - begun) / ((performance.now() - t0) / 1000);
+    });
+    console.log(`bench.frames_per_second.${picture} ${rate.toFixed(0)} 1/s`);
+    expect(rate).toBeGreaterThan(5);
+  });
+
 test('two people on one draft: the second finds out and loses nothing that is stored', async ({ page, browser }) => {
   await signIn(page);
   const other = await (await browser.newContext()).newPage();

@@ -40,6 +40,9 @@ shots('merchant', {}, async (page, shot) => {
   await page.getByRole('button', { name: 'See what would change' }).click();
   await shot('import');
   await page.goto(merchant('shop/orders'));
+  await page.getByRole('main').getByRole('link', { name: /^\d+$/ }).first().click();
+  await page.getByRole('textbox').first().fill('1');
+  await page.getByRole('button', { name: 'Work out what goes back' }).click();
   await shot('orders');
   await page.goto(merchant('shop/regions/eu'));
   await shot('region');
@@ -74,15 +77,20 @@ shots('merchant, dark and on a phone', { ...phone, colorScheme: 'dark' }, async 
 });
 shots('merchant, dark', { colorScheme: 'dark' }, async (page, shot) => {
   await signIn(page);
-  await page.goto(merchant('nudges/winter-ladder'));
+  await page.goto(merchant('nudges/a-letter-a-week'));
+  await page.locator('#axis-draw .place.open').first().waitFor();
   await shot('workbench-dark');
 });
 shots('shop', {}, async (page, shot) => {
   await page.goto(lindquill);
   await shot('shop-home');
-  await putIn(page, 'harbour-blue', '30 ml', 3);
+  await page.goto(`${lindquill}/sets/a-letter-a-week`);
+  for (const name of ['Harbour Blue', 'Kelp Green', 'Beacon Red']) await page.getByRole('button', { name: `choose: ${name}, 4 ml` }).click();
+  await page.getByText('€8.00 for all of it').waitFor();
+  await page.getByRole('button', { name: 'Add the set to the cart' }).click();
+  await page.getByRole('dialog', { name: 'Cart' }).waitFor();
+  await putIn(page, 'dunlin-a5', 'dotted', 5);
   await shot('shop-cart');
-  await putIn(page, 'dunlin-a5', 'dotted', 2);
   await page.goto(`${lindquill}/checkout`);
   await shot('shop-checkout');
 });
