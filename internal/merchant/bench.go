@@ -13,7 +13,6 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
-	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/app"
@@ -479,113 +478,6 @@ func (v *benchView) schedule(h *here) {
 	}
 	if s.Until != nil {
 		v.ScheduleIn += " until " + h.day(*s.Until)
-	}
-}
-
-func (v *benchView) wording(want string) {
-	var tags []string
-	for _, r := range v.InRegions {
-		for _, l := range r.Languages {
-			if !slices.Contains(tags, l) {
-				tags = append(tags, l)
-			}
-		}
-	}
-	needed := len(tags)
-	for _, l := range v.D.AllLanguages() {
-		if !slices.Contains(tags, l) {
-			tags = append(tags, l)
-		}
-	}
-	if len(tags) == 0 {
-		tags = []string{"en"}
-	}
-	v.Language = tags[0]
-	if len(v.Region.Languages) > 0 && slices.Contains(tags, v.Region.Languages[0]) {
-		v.Language = v.Region.Languages[0]
-	}
-	if slices.Contains(tags, want) {
-		v.Language = want
-	}
-	if len(v.D.Ladder.Rungs) > 1 {
-		v.Ofs = append(v.Ofs, choiceView{"0", "every rung", v.Of == 0})
-		for i := range v.D.Ladder.Rungs {
-			v.Ofs = append(v.Ofs, choiceView{itoa(i + 1), fmt.Sprintf("only rung %d", i+1), v.Of == i+1})
-		}
-	}
-	for i, l := range tags {
-		v.Languages = append(v.Languages, languageView{l, checks.LanguageName(l), l == v.Language, i < needed && v.D.Wording.Sentence(l, nudge.NotYet) == ""})
-	}
-}
-
-// noPlaces is a page that shows next to nothing: which of the nudges would show is not asked.
-var noPlaces = []nudge.Placement{nudge.AfterBuy}
-
-// samples shows each sentence with what it would say about the first cart.
-func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
-	value := map[nudge.Placeholder]string{}
-	if snap, err := s.drafts.get(shop, n); err == nil && v.Region.ID != "" {
-		var lines []decide.CartLine
-		if json.Unmarshal([]byte(firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())), &lines) == nil {
-			d, err := decide.Decide(snap, decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language, Placements: noPlaces}})
-			if err == nil {
-				v.sampleValues(d, value)
-			}
-		}
-	}
-	for _, p := range nudge.Placeholders {
-		v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, orElse(value[p.Name], p.Means)})
-	}
-	quiet := map[nudge.State]string{nudge.OneStep: "as “not yet”", nudge.Lost: "as “not yet”", nudge.Outdone: "says nothing then", nudge.Waiting: "says nothing then"}
-	nothing := "nothing written yet"
-	if v.Of > 0 {
-		nothing = "as every rung"
-	}
-	words := *v.D.WordsOf(v.Of)
-	if v.Of > 0 {
-		quiet = map[nudge.State]string{}
-	}
-	for _, st := range nudge.States {
-		if st == nudge.Waiting && !v.D.CanWait() && words[v.Language][st] == "" {
-			continue
-		}
-		sv := stateView{State: st, Name: checks.StateName(st), Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
-		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
-		for _, p := range pieces {
-			if p.Placeholder == "" {
-				sv.Pieces = append(sv.Pieces, pieceView{p.Text, false})
-				continue
-			}
-			at := slices.IndexFunc(v.Slots, func(x slotView) bool { return x.Name == string(p.Placeholder) })
-			sv.Pieces = append(sv.Pieces, pieceView{v.Slots[at].Sample, true})
-		}
-		v.States = append(v.States, sv)
-	}
-}
-
-func (v *benchView) sampleValues(d decide.Decision, value map[nudge.Placeholder]string) {
-	i := slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == v.N.ID })
-	if i < 0 || len(d.Nudges[i].Rungs) == 0 {
-		return
-	}
-	rungs := d.Nudges[i].Rungs
-	text := func(r *decide.RungOutcome, n int64) string {
-		return nudge.MeasureText(r.Measure, n, v.Region.Currency, v.Language, v.Language)
-	}
-	missing := func(r *decide.RungOutcome) int64 {
-		switch {
-		case r.Lasting != nil && *r.Lasting > 0:
-			return *r.Lasting
-		case r.Gap > 0:
-			return r.Gap
-		}
-		return r.Threshold
-	}
-	first := &rungs[0]
-	value[nudge.ToAdd], value[nudge.Threshold] = text(first, missing(first)), text(first, first.Threshold)
-	value[nudge.CartValue], value[nudge.RewardName] = text(first, first.Counted), first.Reward
-	if len(rungs) > 1 {
-		value[nudge.NextToAdd], value[nudge.NextReward] = text(&rungs[1], missing(&rungs[1])), rungs[1].Reward
 	}
 }
 
