@@ -16,13 +16,13 @@ export default defineConfig({
         { name: 'stories', testMatch: stories, testIgnore: ['use.spec.ts', ...(half === 'others' ? ['kinds.spec.ts', 'sets.spec.ts'] : [])] },
         ...(half === 'others' ? [] : [use]),
       ],
-  timeout: 90_000,
-  expect: { timeout: 10_000 },
+  timeout: 150_000,
+  expect: { timeout: 20_000 }, // machines are shared, and both halves run at once
   workers: 1, // one shop, one story at a time
   retries: 0,
   reporter: [['list']],
   outputDir: `./results/${half ?? 'all'}`,
-  use: { launchOptions: launch, viewport: { width: 1280, height: 800 }, locale: 'en-GB', actionTimeout: 15_000, trace: 'retain-on-failure' },
+  use: { launchOptions: launch, viewport: { width: 1280, height: 800 }, locale: 'en-GB', actionTimeout: 30_000, trace: 'retain-on-failure' },
   webServer: {
     command: '../scripts/e2e-server.sh',
     url: `${agonal}/sign-in`,

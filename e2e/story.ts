@@ -99,7 +99,7 @@ export async function publish(page: Page) {
 }
 
 /** Waits until the shop's decisions know what was published. */
-export async function live(shop: Page, path: string, seen: (shop: Page) => Promise<void>, timeout = 25_000) {
+export async function live(shop: Page, path: string, seen: (shop: Page) => Promise<void>, timeout = 60_000) {
   await expect(async () => {
     await shop.goto(lindquill + path);
     await seen(shop);

@@ -13,7 +13,7 @@ trap 'db_stop' EXIT
 db_start agonal_test
 export AGONAL_STATE=$STATE
 go_tests() {
-  go vet ./... && go test ./... -count=1 -timeout 25m ${GOTESTFLAGS:-}
+  go vet ./... && go test ./... ${GO_BESIDE:-} -count=1 -timeout 25m ${GOTESTFLAGS:-}
 }
 browser_tests() {
   npx --no-install playwright test -c e2e/playwright.config.ts ${E2E_ARGS:-}
@@ -35,7 +35,7 @@ case ${ONLY:-} in
   *)
     # Side by side: a browser mostly waits, and comes first where it does not.
     say "Browser tests in two halves, and Go tests beside them …"
-    (renice -n 10 $BASHPID >/dev/null 2>&1; go_tests) >"$STATE/go-tests.log" 2>&1 & go=$!
+    (renice -n 19 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 1" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & go=$!
     (E2E_HALF=kinds E2E_PORT=18180 browser_tests) >"$STATE/kinds.log" 2>&1 & kinds=$!
     trap 'kill $go $kinds 2>/dev/null || true; db_stop' EXIT
     failed=
