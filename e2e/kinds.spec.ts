@@ -145,6 +145,10 @@ test('a gift: put in by itself, taken out, back, lost and found, in the order', 
     await main.getByLabel(/^Quantity of Harbour Blue/).fill('5');
     await shop.keyboard.press('Enter');
     await expect(main.getByText('a gift', { exact: true })).toHaveCount(0);
+    // The open cart says that it went, and what is missing to it: 80.00 less 70.00.
+    await shop.getByRole('link', { name: /^Cart, / }).click();
+    await expect(drawer(shop)).toContainText('Sampler, along the quay leaves the cart: €10.00 are missing to it.');
+    await drawer(shop).getByRole('button', { name: 'Close' }).click();
     await main.getByLabel(/^Quantity of Harbour Blue/).fill('6');
     await shop.keyboard.press('Enter');
     await expect(main.getByText('a gift', { exact: true })).toHaveCount(1);

@@ -207,6 +207,45 @@ test('a gift is offered in a dialog once it is earned, and not again after it wa
   await expect(shop.getByRole('main').locator('tr.gift')).toHaveCount(1);
 });
 
+test('the cart drawer in a shop that has none: its button, its side, and what it asks the shop to change', async ({ page }) => {
+  const html = `<!doctype html><html lang="en"><body><h1>A shop</h1>
+    <agonal-cart side="left" launcher="filled" after="stay" code="off" checkout="/pay"><p>Wrapped in paper from the mill.</p></agonal-cart>
+    <script type="application/json" id="agonal-request">{"cart":{"lines":[]},"moment":{"locale":"de"}}</script>
+    <script src="${agonal}/embed/v1.js" data-key="pk_lindquill_demo"></script></body></html>`;
+  await page.route(`${lindquill}/a-page`, (r) => r.fulfill({ contentType: 'text/html', body: html }));
+  await page.goto(`${lindquill}/a-page`);
+  const launcher = page.getByRole('button', { name: /^Warenkorb: / });
+  await page.waitForFunction(() => (document.querySelector('agonal-cart') as { ready?: boolean } | null)?.ready);
+  await expect(launcher).toBeHidden(); // nothing in it
+  await page.evaluate(() => {
+    const w = window as unknown as { Agonal: { update(r: object): void }; asked: unknown[] };
+    w.asked = [];
+    for (const kind of ['set', 'code', 'deliver', 'gift', 'add'])
+      document.addEventListener(`agonal:${kind}`, (e) => w.asked.push([kind, (e as CustomEvent).detail]));
+    w.Agonal.update({ cart: { lines: [{ sku: 'HARBLU-30', quantity: 2 }], destination: { country: 'DE' } }, moment: { locale: 'de' } });
+  });
+  await expect(launcher).toHaveText('Warenkorb228,00 €');
+  await launcher.click();
+  const cart = page.getByRole('dialog', { name: 'Warenkorb' });
+  await expect(cart).toContainText('Zu zahlen');
+  await expect(page.getByText('Wrapped in paper from the mill.')).toBeVisible();
+  expect((await cart.boundingBox())!.x).toBe(0);
+  await expect(cart.getByLabel('Code')).toHaveCount(0);
+  await expect(cart.getByRole('link', { name: 'Zur Kasse' })).toHaveAttribute('href', '/pay');
+  await cart.getByLabel(/^Anzahl: Harbour Blue/).fill('3');
+  await page.keyboard.press('Tab');
+  await cart.getByRole('button', { name: /^Entfernen: Harbour Blue/ }).click();
+  const asked = await page.evaluate(() => (window as unknown as { asked: unknown[] }).asked);
+  expect(asked).toEqual([
+    ['set', { sku: 'HARBLU-30', quantity: '3' }],
+    ['set', { sku: 'HARBLU-30', quantity: 0 }],
+  ]);
+  await page.evaluate(() => (document.querySelector('agonal-cart') as unknown as { refuse(t: string): void }).refuse('At most two of it.'));
+  await expect(cart.getByRole('alert')).toHaveText('At most two of it.');
+  await page.keyboard.press('Escape');
+  await expect(cart).toBeHidden();
+});
+
 test('what runs out between cart and payment is said, and nothing is charged', async ({ page }) => {
   await signIn(page);
   await putIn(page, 'dunlin-a5', 'plain', 9999);

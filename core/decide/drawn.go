@@ -12,7 +12,8 @@ import (
 // computes nothing.
 type DrawnCart struct {
 	Language string          `json:"language"`
-	Pieces   int64           `json:"pieces"` // what the shopper put in, gifts apart
+	Told     []string        `json:"told,omitempty"` // why gifts of the request's cart have left it
+	Pieces   int64           `json:"pieces"`         // what the shopper put in, gifts apart
 	Groups   []DrawnGroup    `json:"groups"`
 	Gifts    []DrawnGift     `json:"gifts,omitempty"`
 	Choices  []DrawnChoice   `json:"choices,omitempty"`
@@ -56,6 +57,7 @@ type DrawnGift struct {
 	Nudge   string `json:"nudge"`
 	SKU     string `json:"sku"`
 	Label   string `json:"label"`
+	Many    int64  `json:"many"`
 	Picture string `json:"picture,omitempty"`
 	Was     string `json:"was"`
 }
@@ -120,6 +122,9 @@ func (w *work) drawn(d *Decision) {
 	w.drawAlso(c, d, words)
 	for _, o := range d.Codes {
 		c.Codes = append(c.Codes, DrawnCode{o.Code, o.State, words.CodeText(o.State, o.Code)})
+	}
+	for _, l := range d.Left {
+		c.Told = append(c.Told, l.Say)
 	}
 	c.Sums = append(c.Sums, DrawnSum{Text: words.Goods(), Amount: w.money(d.Before)})
 	for _, g := range d.OffGoods() {
@@ -206,7 +211,7 @@ func (w *work) drawGift(c *DrawnCart, g *GiftOutcome, words nudge.CartWords) {
 		if it.Quantity > 1 {
 			label = nudge.MeasureText(nudge.Units, it.Quantity, w.region.Currency, w.tongue.Language, w.tongue.Locale) + " · " + label
 		}
-		c.Gifts = append(c.Gifts, DrawnGift{g.Nudge, it.SKU, label, picture(it.SKU), w.money(it.Worth())})
+		c.Gifts = append(c.Gifts, DrawnGift{g.Nudge, it.SKU, label, it.Quantity, picture(it.SKU), w.money(it.Worth())})
 	}
 	choice := DrawnChoice{Nudge: g.Nudge, State: g.State, Pick: g.Pick}
 	switch g.State {

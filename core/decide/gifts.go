@@ -1,7 +1,6 @@
 package decide
 
 import (
-	"fmt"
 	"slices"
 
 	"agonal.dev/agonal/core/money"
@@ -171,28 +170,31 @@ func (w *work) label(sku string) string { return w.s.Shop.Catalog.Label(sku) }
 func (w *work) leaving(d *Decision, l *CartLine) Leaving {
 	out := Leaving{SKU: l.SKU, Nudge: l.Origin.Nudge, Reason: "unknown"}
 	label := w.label(l.SKU)
+	say := func(why nudge.Leave, more ...any) string {
+		return nudge.LeaveText(why, w.tongue.Language, append([]any{label}, more...)...)
+	}
 	i := slices.IndexFunc(w.taking, func(t taking) bool { return t.n.ID == l.Origin.Nudge })
 	gift := slices.IndexFunc(d.Gifts, func(g GiftOutcome) bool { return g.Nudge == l.Origin.Nudge })
 	switch {
 	case i < 0:
-		out.Say = fmt.Sprintf("%s leaves the cart: its gift is no longer offered.", label)
+		out.Say = say(nudge.LeftGone)
 	case w.taking[i].reason != "":
-		out.Reason, out.Say = "audience", fmt.Sprintf("%s leaves the cart: %s.", label, Explain(w.taking[i].reason))
+		out.Reason, out.Say = "audience", say(nudge.LeftGone)
 	case gift >= 0 && d.Gifts[gift].State == GiftRemoved:
-		out.Reason, out.Say = "removed", fmt.Sprintf("%s stays out, as you wished.", label)
+		out.Reason, out.Say = "removed", say(nudge.LeftTaken)
 	case gift >= 0 && d.Gifts[gift].State == GiftOutOfStock:
-		out.Reason, out.Say = "out_of_stock", fmt.Sprintf("%s leaves the cart: it is out of stock.", label)
+		out.Reason, out.Say = "out_of_stock", say(nudge.LeftStock)
 	case gift >= 0:
-		out.Reason, out.Say = "removed", fmt.Sprintf("%s leaves the cart: another gift was picked.", label)
+		out.Reason, out.Say = "removed", say(nudge.LeftOther)
 	default:
-		out.Reason, out.Say = "goal", fmt.Sprintf("%s leaves the cart: the goal for it is no longer reached.", label)
+		out.Reason, out.Say = "goal", say(nudge.LeftGoal)
 		for _, n := range d.Nudges {
 			if n.Nudge != l.Origin.Nudge {
 				continue
 			}
 			for _, r := range n.Rungs {
 				if r.State != RungReached && r.Lasting != nil && w.gives(n.Nudge, r.Rung, l.SKU) {
-					out.Say = fmt.Sprintf("%s leaves the cart: %s are missing to it.", label, w.money(*r.Lasting))
+					out.Say = say(nudge.LeftMissing, w.money(*r.Lasting))
 				}
 			}
 		}
@@ -246,7 +248,7 @@ func (w *work) offers(d *Decision) {
 		if slices.ContainsFunc(d.Offers, func(o OfferOutcome) bool { return o.Nudge == n }) || slices.ContainsFunc(d.Gifts, func(g GiftOutcome) bool { return g.Nudge == n }) {
 			continue
 		}
-		d.Left = append(d.Left, Leaving{SKU: l.SKU, Nudge: n, Reason: "goal", Say: fmt.Sprintf("%s is at its list price: the goal for its special price is no longer reached.", l.label())})
+		d.Left = append(d.Left, Leaving{SKU: l.SKU, Nudge: n, Reason: "goal", Say: nudge.LeaveText(nudge.LeftPrice, w.tongue.Language, l.label())})
 	}
 }
 

@@ -38,6 +38,7 @@ const css = `
   .button { min-height: 44px; padding: 0 16px; border: 1px solid var(--ink); background: none; cursor: pointer }
   dl { display: grid; grid-template-columns: 1fr auto; gap: 2px 16px; margin: 0 } dd { margin: 0; text-align: right; font-variant-numeric: tabular-nums } .total { border-top: 1px solid var(--ink); padding-top: 8px; font-size: 19px; font-weight: 700 }
   .go { display: block; text-align: center; padding: 13px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none; font-weight: 600 }
+  .left p { margin: 0 0 4px; padding: 8px 10px; background: var(--agonal-open-ground, #fdf6e3) } .left:empty { display: none }
   .say { color: var(--agonal-loss, #a33b2c) } .say:empty { display: none } .sr { position: absolute; clip-path: inset(50%); width: 1px; height: 1px; overflow: hidden }
   :focus-visible { outline: 2px solid var(--agonal-hint, #7d4f05); outline-offset: 2px }`;
 
@@ -56,6 +57,7 @@ class CartElement extends HTMLElement {
   private say = el('p', 'say');
   private cart?: Cart;
   private typed?: string; // a code that is being typed
+  private left: string[] = []; // why gifts have left, until the cart is closed
   private told = (e: Event) => {
     const d = (e as CustomEvent<Told>).detail;
     if (d.cart) this.draw(d.cart);
@@ -68,7 +70,10 @@ class CartElement extends HTMLElement {
     this.say.setAttribute('role', 'alert');
     this.opener.hidden = true;
     this.root.append(this.opener, this.dialog);
-    this.dialog.addEventListener('close', () => this.dispatchEvent(new CustomEvent('agonal:cart-closed', { bubbles: true })));
+    this.dialog.addEventListener('close', () => {
+      this.left = [];
+      this.dispatchEvent(new CustomEvent('agonal:cart-closed', { bubbles: true }));
+    });
     this.dialog.addEventListener('click', (e) => e.target === this.dialog && this.dialog.close());
     document.addEventListener('agonal:decision', this.told);
     this.dispatchEvent(new CustomEvent('agonal:cart-here', { bubbles: true }));
@@ -126,7 +131,10 @@ class CartElement extends HTMLElement {
       nudge.setAttribute('place', 'cart_drawer');
       this.dialog.append(head, nudge, this.body);
     }
-    const parts: Node[] = [this.say, this.lines(c)];
+    if (c.told) this.left = c.told;
+    const told = el('div', 'left', ...this.left.map((text) => el('p', '', text)));
+    told.setAttribute('role', 'status');
+    const parts: Node[] = [this.say, told, this.lines(c)];
     for (const ch of c.choices ?? []) parts.push(this.choice(ch, w));
     if (c.also?.length) parts.push(this.also(c));
     if (c.pieces) {

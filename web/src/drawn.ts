@@ -34,9 +34,10 @@ export interface Group {
 }
 export interface Cart {
   language: string;
+  told?: string[];
   pieces: number;
   groups: Group[];
-  gifts?: { nudge: string; sku: string; label: string; picture?: string; was: string }[];
+  gifts?: { nudge: string; sku: string; label: string; many: number; picture?: string; was: string }[];
   choices?: { nudge: string; state: string; title: string; items?: { sku: string; label: string; picture?: string; price?: string; on?: boolean }[] }[];
   also?: { nudge: string; items: { sku: string; quantity: number }[]; label: string; picture?: string; text: string }[];
   also_text?: string;

@@ -93,13 +93,29 @@ import { SetBuilder } from './set-builder';
     document.head.append(Object.assign(document.createElement('script'), { src: `${base}/embed/v1-cart.js` }));
   };
 
+  // The gifts that lay in the cart when it was last drawn are told, so that one that leaves
+  // is said to leave, and why.
+  const giftsKept = 'agonal-gifts';
+  const giftLines = (): object[] => {
+    try {
+      return JSON.parse(sessionStorage.getItem(giftsKept) ?? '[]') as object[];
+    } catch {
+      return [];
+    }
+  };
+  const keepGifts = (d: Decision) => {
+    if (!live || !d.cart) return;
+    const lines = (d.cart.gifts ?? []).map((g) => ({ id: 'gift', sku: g.sku, quantity: g.many, origin: { kind: 'gift', nudge: g.nudge } }));
+    sessionStorage.setItem(giftsKept, JSON.stringify(lines));
+  };
+
   /** Asks for a decision, about the cart with some more lines in it; none where there is no answer. */
   const askFor = async (from: Request, places: string[], more: object[] = []): Promise<Decision | undefined> => {
     const cart = from.cart as { lines?: object[] };
     try {
       const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
         ...from,
-        cart: { ...cart, lines: [...(cart.lines ?? []), ...more] },
+        cart: { ...cart, lines: [...(cart.lines ?? []), ...(drawn() ? giftLines() : []), ...more] },
         ...(drawn() && { drawn: true, suggest: true }),
         moment: { ...from.moment, placements: places },
         visit: { ...from.visit, id: visit.id, reached: visit.reached, shown: visit.shown },
@@ -119,6 +135,7 @@ import { SetBuilder } from './set-builder';
 
   const render = (d: Decision) => {
     decision = d;
+    keepGifts(d);
     for (const e of elements) e.draw();
     for (const n of d.nudges) for (const r of n.rungs) if (r.state === 'reached') report('reached', n.nudge, n.revision, r.rung);
     for (const s of d.says)
