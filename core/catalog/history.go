@@ -155,6 +155,9 @@ type ProductBadge struct {
 	Now     money.Minor `json:"now"`
 	From    bool        `json:"from"` // variants differ in the price
 	Was     money.Minor `json:"was"`  // of the variant with the greatest percentage
+	// Off is the greatest amount that a variant is lowered by.
+	Off     money.Minor `json:"off"`
+	UpToOff bool        `json:"up_to_off"` // variants differ in the amount
 }
 
 // BadgeAt returns the badge of a product in a region at a moment, false where no
@@ -164,6 +167,7 @@ func (p *Product) BadgeAt(r *Region, at time.Time) (ProductBadge, bool) {
 	found := false
 	first := true
 	var percent int64
+	var off money.Minor
 	for i := range p.Variants {
 		price, sold := p.Variants[i].Prices[r.Currency]
 		if !sold {
@@ -171,9 +175,11 @@ func (p *Product) BadgeAt(r *Region, at time.Time) (ProductBadge, bool) {
 		}
 		b, ok := price.BadgeAt(at, r.PriorPrice)
 		now := price.At(at).Price
+		less := max(b.Was-b.Now, 0) // nothing where there is no badge
 		if first {
-			out.Now, percent = now, b.Percent
+			out.Now, percent, off = now, b.Percent, less
 		}
+		out.UpToOff, out.Off = out.UpToOff || !first && less != off, max(out.Off, less)
 		out.From = out.From || !first && now != out.Now
 		out.UpTo = out.UpTo || !first && b.Percent != percent
 		out.Now = min(out.Now, now)

@@ -36,7 +36,33 @@ type Settings struct {
 	Frequency nudge.Frequency `json:"frequency,omitzero"`
 	// QuoteMinutes is how long a checkout's total is held; 0 means 15.
 	QuoteMinutes int `json:"quote_minutes,omitempty"`
+	// Badges is how sale badges look; shops draw them.
+	Badges BadgeStyle `json:"badges,omitzero"`
 }
+
+// BadgeStyle is how a sale badge looks.
+type BadgeStyle struct {
+	Shape BadgeShape `json:"shape,omitempty"` // empty: a strip with a notch
+	Shows BadgeShows `json:"shows,omitempty"` // empty: the percentage
+}
+
+// BadgeShape is the form of a badge.
+type BadgeShape string
+
+// The forms.
+const (
+	BadgeLabel BadgeShape = "label" // a strip with straight ends
+	BadgeSeal  BadgeShape = "seal"  // a round one, as of wax
+)
+
+// BadgeShows is what a badge says.
+type BadgeShows string
+
+// What it may say.
+const (
+	ShowsPercent BadgeShows = "percent"
+	ShowsAmount  BadgeShows = "amount"
+)
 
 // What settings mean that are not set.
 const (
@@ -84,6 +110,10 @@ func (s Settings) check() error {
 		return fmt.Errorf("settings.rounding: must be per_unit or per_line")
 	case s.Choice != "" && s.Choice != ExpectedGain && s.Choice != MerchantOrder:
 		return fmt.Errorf("settings.choice: must be expected_gain or merchant_order")
+	case !slices.Contains([]BadgeShape{"", BadgeLabel, BadgeSeal}, s.Badges.Shape):
+		return fmt.Errorf("settings.badges.shape: must be label or seal")
+	case !slices.Contains([]BadgeShows{"", ShowsPercent, ShowsAmount}, s.Badges.Shows):
+		return fmt.Errorf("settings.badges.shows: must be percent or amount")
 	case s.GraceMinutes < 0 || s.GraceMinutes > MostMinutes:
 		return fmt.Errorf("settings.grace_minutes: %d is not from 0 to %d", s.GraceMinutes, MostMinutes)
 	case s.QuoteMinutes < 0 || s.QuoteMinutes > MostMinutes:
@@ -120,7 +150,7 @@ func (s *Settings) caps(own nudge.Frequency) nudge.Frequency {
 // IsZero tells whether all settings are the usual ones.
 func (s Settings) IsZero() bool {
 	return s.Stacking == "" && s.GraceMinutes == 0 && s.TimeZone == "" && s.Rounding == "" && s.Margin == nil && len(s.MostOff) == 0 &&
-		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0
+		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0 && s.Badges == BadgeStyle{}
 }
 
 // Stacking is how rewards that cannot all be given are chosen.

@@ -13,6 +13,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // client speaks to Agonal through its public API. Where no answer came it does not ask
@@ -210,6 +211,8 @@ type shelf struct {
 	// Badges and Reductions say what is on sale, by region.
 	Badges     map[string]map[string]catalog.ProductBadge `json:"badges"`
 	Reductions map[string]map[string]catalog.Badge        `json:"reductions"`
+	// BadgeStyle is how the merchant wants badges to look.
+	BadgeStyle snapshot.BadgeStyle `json:"badge_style"`
 	// Sets are those that shoppers can put together.
 	Sets []setPage `json:"sets"`
 	// QuoteMinutes is how long a checkout's total is held.

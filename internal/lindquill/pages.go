@@ -13,6 +13,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
 // tile is a product as it stands on a shelf.
@@ -47,8 +48,11 @@ func (v *visit) tile(p *catalog.Product) tile {
 		}
 	}
 	if b, on := v.stock.Badges[v.region.ID][p.ID]; on {
-		t.Badge = fmt.Sprintf("−%d %%", b.Percent)
-		if b.UpTo {
+		upTo := b.UpTo
+		if t.Badge = fmt.Sprintf("−%d %%", b.Percent); v.stock.BadgeStyle.Shows == snapshot.ShowsAmount {
+			t.Badge, upTo = "−"+v.money(b.Off), b.UpToOff
+		}
+		if upTo {
 			t.Badge = "up to " + t.Badge
 		}
 	}
@@ -177,7 +181,9 @@ func (w *productView) choose(v *visit, want string) {
 				ch.Was = v.money(*price.Reference)
 			}
 			if b, on := v.stock.Reductions[v.region.ID][x.SKU]; on {
-				ch.Badge = fmt.Sprintf("−%d %%", b.Percent)
+				if ch.Badge = fmt.Sprintf("−%d %%", b.Percent); v.stock.BadgeStyle.Shows == snapshot.ShowsAmount {
+					ch.Badge = "−" + v.money(b.Was-b.Now)
+				}
 				if v.region.PriorPrice {
 					ch.Prior = v.money(b.Was) + " was the lowest price of the 30 days before"
 				}

@@ -28,6 +28,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/pictures"
 	"agonal.dev/agonal/internal/serving"
 )
@@ -382,40 +383,49 @@ func locale(r *catalog.Region) string {
 
 // page is what every page is given.
 type page struct {
-	Title     string
-	About     string // the page, for who finds it elsewhere
-	Shelves   []string
-	Here      string
-	Countries []country
-	Country   string
-	Postcode  string
-	Cart      []cartGroup
-	Units     int64
-	P         priced
-	Goods     string
-	Rewards   []rewardRow
-	Gifts     []giftRow
-	Choices   []giftChoice
-	Shipping  string
-	Fee       string
-	Tax       string
-	ToPay     string
-	Codes     []decide.CodeOutcome
-	Entered   string
-	Told      string
-	Open      bool
-	Request   template.JS
-	Decision  template.JS
-	Key       string
-	Embed     string
-	Top       *decide.Said
-	Path      string
-	AtTill    bool // the country is part of the address there
-	Data      any
+	Title      string
+	About      string // the page, for who finds it elsewhere
+	Shelves    []string
+	Here       string
+	Countries  []country
+	Country    string
+	Postcode   string
+	BadgeShape snapshot.BadgeShape
+	Cart       []cartGroup
+	Units      int64
+	P          priced
+	Goods      string
+	Rewards    []rewardRow
+	Gifts      []giftRow
+	Choices    []giftChoice
+	Shipping   string
+	Fee        string
+	Tax        string
+	ToPay      string
+	Codes      []decide.CodeOutcome
+	Entered    string
+	Told       string
+	Open       bool
+	Request    template.JS
+	Decision   template.JS
+	Key        string
+	Embed      string
+	Top        *decide.Said
+	Path       string
+	AtTill     bool // the country is part of the address there
+	Data       any
 }
 
 // CountryName is where the order goes.
 func (p page) CountryName() string { return countryNames[p.Country] }
+
+// Badges is the shape of sale badges, as a class of the page.
+func (p page) Badges() string {
+	if p.BadgeShape == "" {
+		return "notch"
+	}
+	return string(p.BadgeShape)
+}
 
 // CountryCodes are all countries, one after the other.
 func (p page) CountryCodes() string {
@@ -494,7 +504,7 @@ func (s *shop) show(c *echo.Context, status int, name, title, here string, at de
 func (s *shop) showPriced(c *echo.Context, status int, name, title, here string, at decide.Page, data any, p priced) error {
 	v := of(c)
 	out := page{
-		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, Postcode: v.cart.Destination.Postcode, P: p, Codes: p.Codes,
+		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, Postcode: v.cart.Destination.Postcode, BadgeShape: v.stock.BadgeStyle.Shape, P: p, Codes: p.Codes,
 		Told: v.told, About: about(name, title, data), Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
 		Goods: v.money(p.Before), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
 	}

@@ -224,6 +224,11 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 	honoured := now.Away && s.quoteHolds(v, view.Method, expect, quote, time.Now())
 	if now.ToPay != expect && !honoured {
 		view.Wrong = []string{fmt.Sprintf("The total has changed: it was %s and is %s now. Nothing was charged; look at it again.", v.money(expect), v.money(now.ToPay))}
+		for _, c := range now.Codes {
+			if c.State == "used_up" {
+				view.Wrong = append(view.Wrong, c.Code+" is used up.")
+			}
+		}
 		return s.showTill(c, http.StatusConflict, view)
 	}
 	s.turns.outside(func() { err = pay(c.Request().Context(), view.Pay) })

@@ -22,6 +22,7 @@ type settingsForm struct {
 	Version                        string
 	Name, Town, TimeZone, Locale   string
 	Stacking, Rounding, Choice     string
+	BadgeShape, BadgeShows         string
 	Margin, Grace, Quote           string
 	PriorAccepted, PriorRefused    string
 	CapVisit, CapShopper           string
@@ -78,6 +79,7 @@ func printSettings(config app.ShopConfig) *settingsForm {
 	f := &settingsForm{
 		Version: config.SettingsVersion(), Name: config.Name, Town: config.Town, TimeZone: config.TimeZone, Locale: config.Locale,
 		Stacking: string(set.Stacking), Rounding: string(set.Rounding), Choice: string(set.Choice),
+		BadgeShape: string(set.Badges.Shape), BadgeShows: string(set.Badges.Shows),
 		Grace: number(int64(set.GraceMinutes)), Quote: number(int64(set.QuoteMinutes)),
 		CapVisit: number(set.Frequency.PerVisit), CapShopper: number(set.Frequency.PerShopper), Err: map[string]string{},
 	}
@@ -104,6 +106,7 @@ func printSettings(config app.ShopConfig) *settingsForm {
 func (f *settingsForm) read(form url.Values) {
 	f.Version, f.Name, f.Town, f.TimeZone, f.Locale = form.Get("version"), form.Get("name"), form.Get("town"), form.Get("time_zone"), form.Get("locale")
 	f.Stacking, f.Rounding, f.Choice = form.Get("stacking"), form.Get("rounding"), form.Get("choice")
+	f.BadgeShape, f.BadgeShows = form.Get("badge_shape"), form.Get("badge_shows")
 	f.Margin, f.Grace, f.Quote = form.Get("margin"), form.Get("grace"), form.Get("quote")
 	f.PriorAccepted, f.PriorRefused = form.Get("prior_accepted"), form.Get("prior_refused")
 	f.CapVisit, f.CapShopper = form.Get("cap_visit"), form.Get("cap_shopper")
@@ -132,6 +135,7 @@ func (f *settingsForm) apply(config *app.ShopConfig) bool {
 	config.TimeZone, config.Locale = f.TimeZone, f.Locale
 	set := &config.Settings
 	set.Stacking, set.Rounding, set.Choice = snapshot.Stacking(f.Stacking), snapshot.Rounding(f.Rounding), snapshot.Choice(f.Choice)
+	set.Badges = snapshot.BadgeStyle{Shape: snapshot.BadgeShape(f.BadgeShape), Shows: snapshot.BadgeShows(f.BadgeShows)}
 	set.GraceMinutes = int(number("grace", f.Grace, 1, snapshot.MostMinutes))
 	set.QuoteMinutes = int(number("quote", f.Quote, 1, snapshot.MostMinutes))
 	set.Frequency = nudge.Frequency{PerVisit: number("cap_visit", f.CapVisit, 1, snapshot.MostCap), PerShopper: number("cap_shopper", f.CapShopper, 1, snapshot.MostCap)}

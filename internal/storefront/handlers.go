@@ -152,6 +152,8 @@ type catalogueReply struct {
 	// before where the region asks for it.
 	Badges     map[string]map[string]catalog.ProductBadge `json:"badges"`
 	Reductions map[string]map[string]catalog.Badge        `json:"reductions"`
+	// BadgeStyle is how the merchant wants badges to look.
+	BadgeStyle snapshot.BadgeStyle `json:"badge_style"`
 	// Sets are those that shoppers can put together on a page of their own now.
 	Sets []setPage `json:"sets"`
 	// QuoteMinutes is how long a checkout's total is held.
@@ -181,7 +183,7 @@ func setPages(s *snapshot.Snapshot, now time.Time) []setPage {
 
 func (s *server) catalogue(c *echo.Context) error {
 	k := callOf(c)
-	out := catalogueReply{Shop: k.shop.Shop.Name, QuoteMinutes: int(k.shop.Shop.Settings.Quote().Minutes()), Regions: []catalog.Region{}, Products: []catalog.Product{}}
+	out := catalogueReply{Shop: k.shop.Shop.Name, QuoteMinutes: int(k.shop.Shop.Settings.Quote().Minutes()), BadgeStyle: k.shop.Shop.Settings.Badges, Regions: []catalog.Region{}, Products: []catalog.Product{}}
 	for _, r := range k.shop.Regions() {
 		r.Methods = slices.Clone(r.Methods)
 		for i := range r.Methods {
