@@ -91,10 +91,17 @@ export async function save(page: Page) {
   await expect(panel(page)).toHaveCount(0);
 }
 
+/** Rehearses the draft among what is live, and publishes it. */
 export async function publish(page: Page) {
+  const name = (await page.getByRole('heading', { level: 1 }).textContent())!.trim();
+  await click(page, page.getByRole('link', { name: 'Rehearse' }));
+  await expect(page.getByRole('heading', { level: 1, name: 'Rehearsal' })).toBeVisible();
+  await expect(page.getByRole('main')).toContainText(name);
+  await page.goBack();
+  await expect(promise(page)).toBeVisible();
   await click(page, page.getByRole('button', { name: 'Publish revision 1' }));
   await expect(page.getByText('Revision 1 is published.')).toBeVisible();
-  begun.push((await page.getByRole('heading', { level: 1 }).textContent())!.trim());
+  begun.push(name);
   expect(clicks, 'clicks from the start to what is live').toBeLessThanOrEqual(15);
 }
 

@@ -316,3 +316,16 @@ func TestTheWorkbenchDrawsThePlacesOfASet(t *testing.T) {
 	assert.Contains(t, reply["cart"], "The cheapest way to finish")
 	assert.Contains(t, reply["say"], "This nudge shows in the set’s own page")
 }
+
+// A rehearsal puts goods together as a shopper would: three small inks as a set cost 8.00.
+func TestARehearsalPutsGoodsTogether(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	const visit = "/s/lindquill/rehearsal?sku=HARBLU-4&qty.HARBLU-4=2&sku=KELGRE-4&page=set"
+	_, loose := b.get(visit)
+	assert.Contains(t, loose, "What fits it is put together as a set of")
+	assert.NotContains(t, loose, "for all of it")
+	_, set := b.get(visit + "&set=a-letter-a-week")
+	assert.Contains(t, set, "€8.00 for all of it instead of €9.60.")
+	assert.Contains(t, set, "all of it for €8.00")
+}

@@ -33,7 +33,8 @@ type rehearsalView struct {
 	Cart                              []string // the priced cart in words
 	Outcomes                          []outcomeView
 	Amount                            func(money.Minor) string
-	Ready                             bool // whether the shop has a region
+	Ready                             bool         // whether the shop has a region
+	Sets                              []choiceView // of which nudge the goods are put together as a set
 }
 
 type rehearsalLine struct {
@@ -95,11 +96,19 @@ func (s *server) rehearsal(c *echo.Context) error {
 	}
 	moment := s.moment(h, q.Get("at"), v)
 	lines := v.lines(q, shop.Catalog(), region)
+	set := v.sets(snap, q.Get("set"))
+	if set != nil {
+		lines = putTogether(shop.Catalog(), set.ID, &set.Definition.Ladder, region, lines, decide.Moment{At: moment})
+	}
 	if v.Ready {
+		where := decide.Page{Kind: nudge.Page(at)}
+		if set != nil && where.Kind == nudge.SetPage {
+			where.Set = set.ID
+		}
 		s.decideRehearsal(v, snap, drafts, ns, decide.Request{
 			Cart:  decide.Cart{Lines: lines, Destination: destinationOf(region), Codes: codesOf(v.Code)},
 			Every: true, Trace: true,
-			Moment: decide.Moment{At: moment, Page: decide.Page{Kind: nudge.Page(at)}, Locale: language},
+			Moment: decide.Moment{At: moment, Page: where, Locale: language},
 		})
 	}
 	if isHTMX(c) && c.Request().Header.Get("HX-History-Restore-Request") == "" {
@@ -187,6 +196,21 @@ func (v *rehearsalView) lines(q url.Values, cat *catalog.Catalog, region catalog
 		v.Lines = append(v.Lines, l)
 	}
 	return out
+}
+
+// sets lists the nudges whose sets can be put together, and returns the chosen one, if any.
+func (v *rehearsalView) sets(snap *snapshot.Snapshot, want string) (chosen *snapshot.Compiled) {
+	for i := range snap.Nudges {
+		n := &snap.Nudges[i]
+		if !n.Definition.Built() {
+			continue
+		}
+		if n.ID == want {
+			chosen = n
+		}
+		v.Sets = append(v.Sets, choiceView{n.ID, n.Definition.Name, n.ID == want})
+	}
+	return chosen
 }
 
 func codesOf(text string) []string {
