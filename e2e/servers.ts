@@ -65,7 +65,8 @@ export async function tabTo(page: Page, name: RegExp, most = 60) {
   for (let i = 0; i < most; i++) {
     await page.keyboard.press('Tab');
     const at = await page.evaluate(() => {
-      const e = document.activeElement as HTMLElement | null;
+      let e = document.activeElement as HTMLElement | null;
+      while (e?.shadowRoot?.activeElement) e = e.shadowRoot.activeElement as HTMLElement;
       const label = e?.getAttribute('aria-label') ?? (e as HTMLInputElement | null)?.labels?.[0]?.textContent ?? e?.textContent ?? '';
       return label.replace(/\s+/g, ' ').trim();
     });
