@@ -38,6 +38,23 @@ type usageEntry struct {
 	reading  bool
 }
 
+// entry is what is known of a shop; the cache is locked.
+func (u *usageCache) entry(shop string) *usageEntry {
+	e := u.byShop[shop]
+	if e == nil {
+		e = &usageEntry{}
+		u.byShop[shop] = e
+	}
+	return e
+}
+
+// stale has what is known of a shop read anew with the next decision.
+func (u *usageCache) stale(shop string) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.entry(shop).read = time.Time{}
+}
+
 // Usage tells how far the limits of a shop's nudges are used up, at most a little
 // out of date, without waiting for the database once it has been asked. Shops
 // without limits have none.
@@ -46,11 +63,7 @@ func (a *App) Usage(ctx context.Context, snap *ShopSnapshot, region string) map[
 		return nil
 	}
 	a.usage.mu.Lock()
-	e := a.usage.byShop[snap.Shop.ID]
-	if e == nil {
-		e = &usageEntry{}
-		a.usage.byShop[snap.Shop.ID] = e
-	}
+	e := a.usage.entry(snap.Shop.ID)
 	fresh, first := time.Since(e.read) < usageAge, e.byRegion == nil
 	start := !fresh && !e.reading
 	e.reading = e.reading || start
@@ -83,7 +96,7 @@ func (a *App) readUsage(ctx context.Context, snap *ShopSnapshot) map[string]map[
 	}
 	a.usage.mu.Lock()
 	defer a.usage.mu.Unlock()
-	e := a.usage.byShop[snap.Shop.ID]
+	e := a.usage.entry(snap.Shop.ID)
 	e.reading = false
 	if failed != nil {
 		a.Log.Warn("reading how far limits are used up", "shop", snap.Shop.ID, "error", failed)

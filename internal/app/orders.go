@@ -83,6 +83,7 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 	moment.At = now
 	for range mostTries {
 		o, err := a.price(ctx, snap, req, hash, moment)
+		a.usesChanged(ctx, snap, err)
 		switch {
 		case errors.Is(err, errTaken):
 			continue // somebody took the last use: decide again without it
@@ -96,6 +97,18 @@ func (a *App) PlaceOrder(ctx context.Context, shop string, req OrderRequest) (st
 		return o, err
 	}
 	return store.Order{}, fmt.Errorf("placing the order: %w", errTaken)
+}
+
+// usesChanged lets decisions know what an order has used up: at once where one was refused
+// for it, so that the next answer is not the one that was just refused.
+func (a *App) usesChanged(ctx context.Context, snap *ShopSnapshot, err error) {
+	switch {
+	case !snap.Limited:
+	case err == nil:
+		a.usage.stale(snap.Shop.ID)
+	case errors.As(err, new(QuoteChanged)):
+		a.readUsage(ctx, snap)
+	}
 }
 
 // placedMeanwhile is orderByKey once whoever places orders at this moment is done.

@@ -98,13 +98,17 @@ func (s *shop) checkout(c *echo.Context) error {
 
 // showTill shows the checkout with the total as it is now, and a quote for it.
 func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
-	v := of(c)
-	v.cart.Method = view.Method
-	at := decide.Page{Kind: nudge.CheckoutPage}
-	p, err := s.price(c, at)
+	of(c).cart.Method = view.Method
+	p, err := s.price(c, decide.Page{Kind: nudge.CheckoutPage})
 	if err != nil {
 		return c.Redirect(http.StatusSeeOther, "/cart")
 	}
+	return s.showTillAs(c, status, view, p)
+}
+
+// showTillAs shows the checkout with a cart as it was priced.
+func (s *shop) showTillAs(c *echo.Context, status int, view checkoutView, p priced) error {
+	v := of(c)
 	if p.Shipping != nil {
 		view.Method = p.Shipping.Method
 		for _, m := range p.Shipping.Methods {
@@ -120,7 +124,7 @@ func (s *shop) showTill(c *echo.Context, status int, view checkoutView) error {
 	}
 	view.Expect = p.ToPay
 	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(v.stock.quoteHolds()))
-	return s.showPriced(c, status, "checkout", "Checkout", "", at, view, p)
+	return s.showPriced(c, status, "checkout", "Checkout", "", decide.Page{Kind: nudge.CheckoutPage}, view, p)
 }
 
 // quote signs a total for a cart, so that it can be honoured later.
@@ -249,6 +253,9 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 		rec.Number = answer.Number
 	case errors.As(err, &no):
 		view.Wrong = append([]string{"Nothing was charged."}, append(no.Changes, no.Detail)...)
+		if no.Decision != nil { // what was refused is priced already, with what is left of limits
+			return s.showTillAs(c, http.StatusConflict, view, priced{*no.Decision, false})
+		}
 		return s.showTill(c, http.StatusConflict, view)
 	default:
 		at := time.Now().UTC()

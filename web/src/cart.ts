@@ -76,6 +76,9 @@ class CartElement extends HTMLElement {
     });
     this.dialog.addEventListener('click', (e) => e.target === this.dialog && this.dialog.close());
     document.addEventListener('agonal:decision', this.told);
+    // The decision may have come before this script did.
+    const known = (window as unknown as { Agonal?: { decision(): Told | null } }).Agonal?.decision()?.cart;
+    if (known) this.draw(known);
     this.dispatchEvent(new CustomEvent('agonal:cart-here', { bubbles: true }));
   }
   disconnectedCallback() {
