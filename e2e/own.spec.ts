@@ -1,8 +1,7 @@
 // From nothing: an account with no shop, its own regions and goods, the embed on
 // a page of another origin, a first live ladder.
-import { createServer, type Server } from 'node:http';
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, choose, tabTo } from './servers';
+import { agonal, choose, ownPage, tabTo } from './servers';
 
 const goods = [
   'product,title,collections,sku,price EUR,price PLN,stock,weight g',
@@ -10,14 +9,6 @@ const goods = [
     (t, i) => `${t.toLowerCase()},${t},Pots,${t.toUpperCase()},${10 + i}.00,${45 + i}.00,20,400`,
   ),
 ].join('\r\n');
-
-/** A plain page of the merchant's own, on an origin of its own. */
-function ownPage(port: number, html: () => string): Promise<Server> {
-  return new Promise((ready) => {
-    const s = createServer((_, res) => res.writeHead(200, { 'Content-Type': 'text/html; charset=utf-8' }).end(html()));
-    s.listen(port, '127.0.0.1', () => ready(s));
-  });
-}
 
 const cart = '{"cart": {"lines": [{"sku": "BOWL", "quantity": 2}], "destination": {"country": "AT"}}}';
 const pageWith = (snippet: string) =>

@@ -1,9 +1,12 @@
+import { createServer, type Server } from 'node:http';
 import { expect, type Page } from '@playwright/test';
 
 /** Where the tests' own servers listen. */
 const port = Number(process.env.E2E_PORT ?? 18080);
 export const agonal = `http://127.0.0.1:${port}`;
 export const lindquill = `http://127.0.0.1:${port + 1}`;
+/** Another origin that the made-up shop allows. */
+export const elsewhere = port + 3;
 export const person = { email: 'ilse@lindquill.example', password: 'nine-quiet-harbours' };
 
 export async function signIn(page: Page, email = person.email) {
@@ -82,4 +85,12 @@ export async function fillAddress(page: Page, name = 'Arne Kolk') {
   const main = page.getByRole('main');
   for (const [label, text] of Object.entries({ Name: name, 'Street and number': 'Ufer 1', Postcode: '26723', Town: 'Vessmark' }))
     await main.getByLabel(label).fill(text);
+}
+
+/** A plain page of the merchant's own, on an origin of its own. */
+export function ownPage(port: number, html: () => string): Promise<Server> {
+  return new Promise((ready) => {
+    const s = createServer((_, res) => res.writeHead(200, { 'Content-Type': 'text/html; charset=utf-8' }).end(html()));
+    s.listen(port, '127.0.0.1', () => ready(s));
+  });
 }

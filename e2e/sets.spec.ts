@@ -1,7 +1,7 @@
 // Sets that shoppers put together: from the starting point to orders, and what may go
 // wrong on the way; a gift that is offered in a dialog; goods that come back.
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, choose, fillAddress, lindquill, putIn, signIn } from './servers';
+import { agonal, choose, elsewhere, fillAddress, lindquill, ownPage, putIn, signIn } from './servers';
 import { begin, click, decided, drawer, euros, live, order, panel, publish, restAfterwards, save, soon } from './story';
 
 restAfterwards();
@@ -212,8 +212,17 @@ test('the cart drawer in a shop that has none: its button, its side, and what it
     <agonal-cart side="left" launcher="filled" after="stay" code="off" checkout="/pay"><p>Wrapped in paper from the mill.</p></agonal-cart>
     <script type="application/json" id="agonal-request">{"cart":{"lines":[]},"moment":{"locale":"de"}}</script>
     <script src="${agonal}/embed/v1.js" data-key="pk_lindquill_demo"></script></body></html>`;
-  await page.route(`${lindquill}/a-page`, (r) => r.fulfill({ contentType: 'text/html', body: html }));
-  await page.goto(`${lindquill}/a-page`);
+  const server = await ownPage(elsewhere, () => html);
+  try {
+    await usesDrawer(page);
+  } finally {
+    server.closeAllConnections();
+    server.close();
+  }
+});
+
+async function usesDrawer(page: Page) {
+  await page.goto(`http://127.0.0.1:${elsewhere}/`);
   const launcher = page.getByRole('button', { name: /^Warenkorb: / });
   await page.waitForFunction(() => (document.querySelector('agonal-cart') as { ready?: boolean } | null)?.ready);
   await expect(launcher).toBeHidden(); // nothing in it
@@ -244,7 +253,7 @@ test('the cart drawer in a shop that has none: its button, its side, and what it
   await expect(cart.getByRole('alert')).toHaveText('At most two of it.');
   await page.keyboard.press('Escape');
   await expect(cart).toBeHidden();
-});
+}
 
 test('what runs out between cart and payment is said, and nothing is charged', async ({ page }) => {
   await signIn(page);
