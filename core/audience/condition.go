@@ -101,6 +101,7 @@ type Act string
 // The acts.
 const (
 	ItemAdded     Act = "item_added"
+	CartOpened    Act = "cart_opened"
 	CheckoutBegun Act = "checkout_begun"
 	OrderPlaced   Act = "order_placed"
 	Leaving       Act = "leaving"
@@ -109,7 +110,7 @@ const (
 
 // Acts are all acts, Devices all devices.
 var (
-	Acts    = []Act{ItemAdded, CheckoutBegun, OrderPlaced, Leaving, LinkShared}
+	Acts    = []Act{ItemAdded, CartOpened, CheckoutBegun, OrderPlaced, Leaving, LinkShared}
 	Devices = []Device{Phone, Tablet, Desktop}
 )
 

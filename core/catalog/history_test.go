@@ -90,10 +90,10 @@ func TestVariantsThatDifferShowUpToAndFrom(t *testing.T) {
 	p := catalog.Product{ID: "p", Variants: []catalog.Variant{v("a", 900, 1000), v("b", 1500, 2000)}}
 	b, ok := p.BadgeAt(r, now)
 	require.True(t, ok)
-	assert.Equal(t, catalog.ProductBadge{Percent: 25, UpTo: true, Now: 900, From: true, Was: 2000}, b)
+	assert.Equal(t, catalog.ProductBadge{Percent: 25, UpTo: true, Now: 900, From: true, Was: 2000, Off: 500, UpToOff: true}, b)
 	p.Variants = []catalog.Variant{v("a", 900, 1000), v("b", 900, 1000)}
 	b, _ = p.BadgeAt(r, now)
-	assert.Equal(t, catalog.ProductBadge{Percent: 10, Now: 900, Was: 1000}, b)
+	assert.Equal(t, catalog.ProductBadge{Percent: 10, Now: 900, Was: 1000, Off: 100}, b)
 }
 
 func TestAnImportKeepsTheHistory(t *testing.T) {

@@ -55,6 +55,7 @@ func Find(d nudge.Definition, c Context) []Finding {
 	for _, r := range f.regions() {
 		f.thresholds(r)
 		f.rewards(r)
+		f.offers(r)
 	}
 	f.twice()
 	f.goods()
@@ -62,6 +63,7 @@ func Find(d nudge.Definition, c Context) []Finding {
 	f.schedule()
 	f.wording()
 	f.others()
+	f.dialogs()
 	slices.SortStableFunc(f.out, func(a, b Finding) int { return strings.Compare(string(b.Severity), string(a.Severity)) })
 	return f.out
 }
@@ -245,11 +247,18 @@ func (f *finder) schedule() {
 }
 
 func (f *finder) wording() {
-	needed := map[string]bool{}
+	var needed []string
 	for _, r := range f.regions() {
 		for _, l := range r.Languages {
-			needed[l] = true
+			if !slices.Contains(needed, l) {
+				needed = append(needed, l)
+			}
 		}
+	}
+	slices.Sort(needed)
+	if f.d.Offers() {
+		f.offerWords(needed)
+		return
 	}
 	any := false
 	for _, l := range f.d.Wording.Languages() {
@@ -260,12 +269,7 @@ func (f *finder) wording() {
 		f.stop("wording", "It has no sentence for the time before the goal is reached; write one.")
 		return
 	}
-	languages := make([]string, 0, len(needed))
-	for l := range needed {
-		languages = append(languages, l)
-	}
-	slices.Sort(languages)
-	for _, l := range languages {
+	for _, l := range needed {
 		for _, s := range []nudge.State{nudge.NotYet, nudge.Reached} {
 			if f.d.Wording.Sentence(l, s) == "" {
 				f.doubt(fmt.Sprintf("wording.%s.%s", l, s), "%s has no sentence for “%s”; shoppers there read another language.", LanguageName(l), StateName(s))

@@ -101,7 +101,7 @@ func (w *work) planChoice(plan, language string) *PlanChoice {
 func (w *work) block(t *taking, d *Decision, said *Said) {
 	def := &t.n.Definition
 	said.Once = def.Frequency.PerVisit == 1
-	if shownIn(d, t.n.ID, nudge.SetBuilder) || shownIn(d, t.n.ID, nudge.ProductBlock) {
+	if slices.ContainsFunc([]nudge.Placement{nudge.SetBuilder, nudge.ProductBlock, nudge.Dialog}, func(p nudge.Placement) bool { return shownIn(d, t.n.ID, p) }) {
 		said.Heading = def.Headings[said.Language]
 		if p, ok := w.s.Shop.Catalog.Product(def.Look.PictureOf); ok {
 			said.Picture = p.Picture

@@ -181,7 +181,9 @@ func (w *work) count() {
 			case l.isAdded() && a != nil && a.Nudge == t.n.ID:
 				t.counts[j] = true
 			case l.Origin != nil && l.Origin.Nudge == t.n.ID:
-				t.counts[j] = false // what a nudge's own offer or gift brought is judged by the other lines
+				// What a nudge's own offer or gift brought is judged by the other lines; a better
+				// version by what it has taken the place of.
+				t.counts[j] = w.countsInstead(t.n, l)
 			}
 		}
 	}

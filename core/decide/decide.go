@@ -82,6 +82,7 @@ type work struct {
 	// quietMatters tells that nudges which only additions touch may give or bind
 	// something that decides whether a rung which is plain is reached.
 	quietMatters bool
+	noOffer      map[string]Reason // by nudge: why an offer that is due has nothing to offer
 	tongue       snapshot.Tongue
 	placed       []*snapshot.Compiled // the problem's nudges
 	told         []int32              // per nudge of the decision: its place in taking

@@ -188,12 +188,30 @@ type Leaving struct {
 
 // OfferOutcome is the right to buy something at a special price.
 type OfferOutcome struct {
-	Nudge     string     `json:"nudge"`
-	Rung      int        `json:"rung"`
-	Kind      nudge.Kind `json:"kind"`
-	Items     []GiftItem `json:"items"`
-	InPlaceOf []string   `json:"in_place_of,omitempty"` // SKUs of the cart
-	Accepted  bool       `json:"accepted,omitempty"`
+	Nudge string     `json:"nudge"`
+	Rung  int        `json:"rung"`
+	Kind  nudge.Kind `json:"kind"`
+	// Items are what can be had, the one that is proposed first, and what was taken.
+	Items    []OfferItem `json:"items"`
+	Accepted bool        `json:"accepted,omitempty"` // some of it was taken
+}
+
+// OfferItem is an item that is offered.
+type OfferItem struct {
+	SKU      string      `json:"sku"`
+	Label    string      `json:"label"`
+	Quantity int64       `json:"quantity"`
+	Unit     money.Minor `json:"unit"`  // list price of one
+	Price    money.Minor `json:"price"` // what one costs by the offer
+	// Instead is the SKU of the cart that it would take, or has taken, the place of.
+	Instead string `json:"instead,omitempty"`
+	Taken   bool   `json:"taken,omitempty"`
+	// More is to pay with it less to pay without it, and ToPay what the whole order costs
+	// with it, where the offer shows; null: not known for certain, or taken.
+	More  *money.Minor `json:"more,omitempty"`
+	ToPay *money.Minor `json:"to_pay,omitempty"`
+	// Profit is the change in the whole order's profit; null: a cost is unknown.
+	Profit *money.Minor `json:"profit,omitempty"`
 }
 
 // Shipping is the method that applies and what it costs; Methods lists every
@@ -320,28 +338,30 @@ type Reason string
 
 // The reasons.
 const (
-	OutsideSchedule Reason = "schedule"      // before its start or after its end
-	OutsideRegion   Reason = "region"        // not for this region
-	CodeMissing     Reason = "code"          // its code was not entered
-	OutsidePage     Reason = "page"          // not on this kind of page
-	NoThreshold     Reason = "no_threshold"  // no threshold for this region
-	Dismissed       Reason = "dismissed"     // closed by the shopper
-	HiddenReached   Reason = "reached"       // reached, and set to hide then
-	BetterInPlace   Reason = "outdone"       // something better stands in its place
-	NoWords         Reason = "no_words"      // no sentence for its state
-	AnotherShows    Reason = "another_shows" // another nudge has the place
-	NoPlace         Reason = "no_place"      // it has no placement
-	NotMeant        Reason = "audience"      // its audience does not hold
-	NotKnown        Reason = "not_known"     // its audience asks for what is not known
-	LimitUsedUp     Reason = "limit"         // its uses or budget are used up
-	Declined        Reason = "declined"      // the shopper declined its offer
-	OutOfStock      Reason = "out_of_stock"  // what it gives or offers is not there
-	InCart          Reason = "in_cart"       // what it offers is in the cart
-	BelowMargin     Reason = "margin"        // its offer would be below the margin floor
-	Elsewhere       Reason = "elsewhere"     // none of its placements was asked for
-	OtherGoods      Reason = "other_goods"   // its prices are those of other goods than the page shows
-	ShownEnough     Reason = "shown_enough"  // shown as often as its cap allows
-	NoGain          Reason = "no_gain"       // no gain is expected, and it is set to hide then
+	OutsideSchedule Reason = "schedule"       // before its start or after its end
+	OutsideRegion   Reason = "region"         // not for this region
+	CodeMissing     Reason = "code"           // its code was not entered
+	OutsidePage     Reason = "page"           // not on this kind of page
+	NoThreshold     Reason = "no_threshold"   // no threshold for this region
+	Dismissed       Reason = "dismissed"      // closed by the shopper
+	HiddenReached   Reason = "reached"        // reached, and set to hide then
+	BetterInPlace   Reason = "outdone"        // something better stands in its place
+	NoWords         Reason = "no_words"       // no sentence for its state
+	AnotherShows    Reason = "another_shows"  // another nudge has the place
+	NoPlace         Reason = "no_place"       // it has no placement
+	NotMeant        Reason = "audience"       // its audience does not hold
+	NotKnown        Reason = "not_known"      // its audience asks for what is not known
+	LimitUsedUp     Reason = "limit"          // its uses or budget are used up
+	Declined        Reason = "declined"       // the shopper declined its offer
+	OutsideMoment   Reason = "moment"         // what it waits for has not just happened
+	NothingBetter   Reason = "nothing_better" // the cart holds nothing that its offer could take the place of
+	OutOfStock      Reason = "out_of_stock"   // what it gives or offers is not there
+	InCart          Reason = "in_cart"        // what it offers is in the cart
+	BelowMargin     Reason = "margin"         // its offer would be below the margin floor
+	Elsewhere       Reason = "elsewhere"      // none of its placements was asked for
+	OtherGoods      Reason = "other_goods"    // its prices are those of other goods than the page shows
+	ShownEnough     Reason = "shown_enough"   // shown as often as its cap allows
+	NoGain          Reason = "no_gain"        // no gain is expected, and it is set to hide then
 )
 
 // OffGoods are the rewards that lower what the goods cost: those of units and of the order.
@@ -382,6 +402,8 @@ type Said struct {
 	Hints  []Hint       `json:"hints,omitempty"`
 	// Builder is what a set is put together from, where it shows with its goods.
 	Builder *Builder `json:"builder,omitempty"`
+	// Offer is what is offered, and the answers to it.
+	Offer *SaidOffer `json:"offer,omitempty"`
 	// Heading, Picture and Ends belong to a block: what stands above it, a path of the
 	// shop's picture, and for how long it is still to be had.
 	Heading string `json:"heading,omitempty"`
@@ -389,6 +411,32 @@ type Said struct {
 	Ends    *Ends  `json:"ends,omitempty"`
 	// Once tells that it is to be offered once in a visit, however often it is earned.
 	Once bool `json:"once,omitempty"`
+}
+
+// SaidOffer is an offer as it is drawn.
+type SaidOffer struct {
+	Kind  nudge.Kind `json:"kind"`
+	Yes   string     `json:"yes"`
+	No    string     `json:"no,omitempty"`
+	Was   string     `json:"was"` // before a price that is lowered, for those who do not see it struck through
+	Items []SaidItem `json:"items"`
+}
+
+// SaidItem is an offered item, every figure in words.
+type SaidItem struct {
+	SKU     string `json:"sku"`
+	Label   string `json:"label"`
+	Picture string `json:"picture,omitempty"`
+	Was     string `json:"was,omitempty"` // where it costs less by the offer
+	Price   string `json:"price"`
+	More    string `json:"more,omitempty"`  // how much more the order costs with it
+	Total   string `json:"total,omitempty"` // what the whole order costs with it
+	Taken   bool   `json:"taken,omitempty"`
+	// Instead is the SKU that it would take the place of, with its name, picture and price.
+	Instead        string `json:"instead,omitempty"`
+	InsteadLabel   string `json:"instead_label,omitempty"`
+	InsteadPicture string `json:"instead_picture,omitempty"`
+	InsteadPrice   string `json:"instead_price,omitempty"`
 }
 
 // Ends is for how long a nudge is still to be had from the decision's moment, and how

@@ -153,23 +153,11 @@ func (w *work) gain(d *Decision, o *NudgeOutcome, st standing) *Gain {
 }
 
 func (w *work) change(d *Decision, o *NudgeOutcome) (money.Minor, bool) {
-	for _, offer := range d.Offers {
-		if offer.Nudge != o.Nudge || offer.Accepted {
-			continue
-		}
-		now, known := w.profit(d)
-		if !known {
+	if item := firstOf(d, o.Nudge); item != nil {
+		if item.Profit == nil {
 			return 0, false
 		}
-		r := *w.req
-		r.Suggest, r.Trace = false, false
-		r.Cart.Lines = append(slices.Clone(r.Cart.Lines), CartLine{SKU: offer.Items[0].SKU, Quantity: offer.Items[0].Quantity, Origin: &Origin{FromOffer, o.Nudge}})
-		with, ok := w.priced(r)
-		if !ok {
-			return 0, false
-		}
-		then, known := w.profit(&with)
-		return then - now, known
+		return *item.Profit, true
 	}
 	suggested := o.Suggestions
 	if suggested == nil {

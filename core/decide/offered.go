@@ -3,35 +3,233 @@ package decide
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 )
 
-// hasOffer tells whether a nudge has an offer to show.
-func (w *work) hasOffer(d *Decision, id string) bool {
-	return slices.ContainsFunc(d.Offers, func(o OfferOutcome) bool { return o.Nudge == id })
+// mostOffered is how many items of an offer are told what the order costs with them.
+const mostOffered = 4
+
+// offers lists the rights to buy something at a special price, and says which
+// accepted ones no longer hold.
+func (w *work) offers(d *Decision) {
+	w.earned(nudge.UnlockClass, func(t *taking, rung int, r *nudge.Reward) {
+		o := OfferOutcome{Nudge: t.n.ID, Rung: rung, Kind: r.Kind}
+		for i := range w.lines {
+			if l := &w.lines[i]; l.by(FromOffer, t.n.ID) && w.isOf(r, l) {
+				o.Accepted = true
+				item := w.offerItem(r, nudge.Item{SKU: l.SKU}, l.Origin.Instead)
+				item.Quantity, item.Taken = l.Quantity, true
+				o.Items = append(o.Items, item)
+			}
+		}
+		if why := w.toHave(t, r, &o); why != "" && !o.Accepted {
+			w.noOfferFor(t.n.ID, why)
+		} else if why != "" && r.Kind != nudge.OrderBump {
+			w.noOfferFor(t.n.ID, InCart)
+		}
+		if len(o.Items) > 0 {
+			d.Offers = append(d.Offers, o)
+		}
+	})
+	for i := range w.lines {
+		l := &w.lines[i]
+		if l.Origin == nil || l.isAdded() || w.stands(d, l) {
+			continue
+		}
+		d.Left = append(d.Left, Leaving{SKU: l.SKU, Nudge: l.Origin.Nudge, Reason: "goal", Say: nudge.LeaveText(nudge.LeftPrice, w.tongue.Language, l.label())})
+	}
+}
+
+// stands tells whether a line that came from a nudge still has its price.
+func (w *work) stands(d *Decision, l *line) bool {
+	if l.Origin.Kind == FromGift {
+		return slices.ContainsFunc(d.Gifts, func(g GiftOutcome) bool { return g.Nudge == l.Origin.Nudge })
+	}
+	return slices.ContainsFunc(d.Offers, func(o OfferOutcome) bool {
+		return o.Nudge == l.Origin.Nudge && slices.ContainsFunc(o.Items, func(it OfferItem) bool { return it.Taken && it.SKU == l.SKU && it.Instead == l.Origin.Instead })
+	})
+}
+
+func (w *work) noOfferFor(id string, why Reason) {
+	if w.noOffer == nil {
+		w.noOffer = map[string]Reason{}
+	}
+	w.noOffer[id] = why
+}
+
+// toHave adds what can be had of an offer, that which was just put in first, or tells why
+// there is nothing.
+func (w *work) toHave(t *taking, r *nudge.Reward, o *OfferOutcome) Reason {
+	if r.Kind == nudge.OfferAfter && len(r.InPlaceOf) > 0 && !w.onlyThese(r.InPlaceOf) {
+		return NothingBetter // a whole order is replaced only where it holds nothing else
+	}
+	if !w.ofAdded(t) {
+		return OutsideMoment
+	}
+	var why Reason
+	had := len(o.Items)
+	for _, c := range w.choices(t, r) {
+		item := w.offerItem(r, c.item, c.instead)
+		switch {
+		case item.Unit == 0 || !w.inStock(item.SKU, item.Quantity):
+			why = OutOfStock
+		case w.inCart(item.SKU):
+			why = InCart
+		case !w.aboveFloor(t, item):
+			why = BelowMargin
+		default:
+			o.Items = append(o.Items, item)
+		}
+	}
+	switch {
+	case len(o.Items) > had:
+		return ""
+	case why == "":
+		return NothingBetter
+	}
+	return why
+}
+
+// offerChoice is an item to offer, and what of the cart it would take the place of.
+type offerChoice struct {
+	item    nudge.Item
+	instead string
+}
+
+// choices lists what an offer could be about in this cart, by hand or by its rule.
+func (w *work) choices(t *taking, r *nudge.Reward) (out []offerChoice) {
+	if r.Kind != nudge.OfferBetter && (r.Kind != nudge.OfferAfter || len(r.InPlaceOf) == 0) {
+		for _, it := range r.Items {
+			out = append(out, offerChoice{item: it})
+		}
+		return out
+	}
+	for i := range w.lines {
+		l := &w.lines[i]
+		if !l.Plain() || l.isAdded() || slices.ContainsFunc(out, func(c offerChoice) bool { return c.instead == l.SKU }) {
+			continue
+		}
+		if t.n.Definition.Moment == audience.ItemAdded && len(w.req.Visit.Added) > 0 && !slices.Contains(w.req.Visit.Added, l.SKU) {
+			continue
+		}
+		switch {
+		case r.Choose == nudge.NextSize && t.counts[i]:
+			if next, ok := w.nextSize(l.item); ok {
+				out = append(out, offerChoice{nudge.Item{SKU: next.SKU}, l.SKU})
+			}
+		case r.Choose == "" && slices.Contains(r.InPlaceOf, l.SKU):
+			for _, it := range r.Items {
+				out = append(out, offerChoice{it, l.SKU})
+			}
+		}
+	}
+	return out
+}
+
+// ofAdded tells whether an offer that waits for something to be put in counts what was.
+func (w *work) ofAdded(t *taking) bool {
+	added := w.req.Visit.Added
+	if t.n.Definition.Moment != audience.ItemAdded || len(added) == 0 {
+		return true
+	}
+	for i := range w.lines {
+		if t.counts[i] && slices.Contains(added, w.lines[i].SKU) {
+			return true
+		}
+	}
+	return false
+}
+
+// nextSize is the next dearer variant of a product that differs in one option only.
+func (w *work) nextSize(it catalog.Item) (*catalog.Variant, bool) {
+	return it.NextSize(w.region.Currency, w.req.Moment.At)
+}
+
+// isOf tells whether a line is of what a gift at a price or an offer is about.
+func (w *work) isOf(r *nudge.Reward, l *line) bool {
+	switch {
+	case r.Kind != nudge.OfferBetter:
+		return hasItem(r.Items, l.SKU)
+	case r.Choose == nudge.NextSize:
+		it, ok := w.s.Shop.Catalog.Item(l.Origin.Instead)
+		if !ok {
+			return false
+		}
+		next, ok := w.nextSize(it)
+		return ok && next.SKU == l.SKU
+	}
+	return hasItem(r.Items, l.SKU) && slices.Contains(r.InPlaceOf, l.Origin.Instead)
+}
+
+// countsInstead tells whether a nudge counts an accepted better version: as it would count
+// what that has taken the place of.
+func (w *work) countsInstead(n *snapshot.Compiled, l *line) bool {
+	if l.Origin.Kind != FromOffer || l.Origin.Instead == "" {
+		return false
+	}
+	it, ok := w.s.Shop.Catalog.Item(l.Origin.Instead)
+	if !ok || it.Product.GiftCard {
+		return false
+	}
+	price, sold := it.Variant.PriceIn(w.region.Currency, l.Plan, w.req.Moment.At)
+	facts := catalog.FactsOf(it, price, w.region.ID)
+	facts.Plan = l.Plan
+	return sold && n.Scope.Matches(&facts)
+}
+
+// onlyThese tells whether the cart holds exactly some SKUs and nothing else.
+func (w *work) onlyThese(skus []string) bool {
+	for i := range w.lines {
+		if !slices.Contains(skus, w.lines[i].SKU) {
+			return false
+		}
+	}
+	return len(w.lines) > 0
+}
+
+// offerItem prices an offered item: a better version keeps the quantity of what it
+// replaces.
+func (w *work) offerItem(r *nudge.Reward, it nudge.Item, instead string) OfferItem {
+	price, _ := w.listPrice(it.SKU)
+	out := OfferItem{SKU: it.SKU, Label: w.label(it.SKU), Quantity: it.Many(), Unit: price, Price: price, Instead: instead}
+	if r.Percent != nil {
+		off, _ := r.Percent.Of(price)
+		out.Price = price - off
+	} else if a, ok := r.Amounts[w.region.ID]; ok {
+		out.Price = min(price, a.Minor)
+	}
+	if instead != "" {
+		out.Quantity = 0
+		for i := range w.lines {
+			if w.lines[i].SKU == instead && w.lines[i].Plain() {
+				out.Quantity += w.lines[i].Quantity
+			}
+		}
+	}
+	return out
+}
+
+// justNow tells whether what a nudge waits for has just happened.
+func (w *work) justNow(m audience.Act) bool {
+	switch kind := w.req.Moment.Page.Kind; {
+	case m == audience.CheckoutBegun && kind == nudge.CheckoutPage, m == audience.OrderPlaced && kind == nudge.ThanksPage:
+		return true
+	}
+	return slices.Contains(w.req.Visit.Acts, m)
 }
 
 // unavailable tells why what a nudge gives or offers cannot be had: sold out, in
-// the cart already, or below the margin floor.
-func (w *work) unavailable(d *Decision, t *taking) Reason {
-	items := t.n.Items
-	if len(items) == 0 {
-		return ""
+// the cart already, below the margin floor, or better than nothing that is there.
+func (w *work) unavailable(t *taking) Reason {
+	if r := w.noOffer[t.n.ID]; r != "" {
+		return r
 	}
-	if !slices.ContainsFunc(items, func(it nudge.Item) bool { return w.inStock(it.SKU, it.Many()) || w.inCart(it.SKU) }) {
+	if items := t.n.Items; len(items) > 0 && !slices.ContainsFunc(items, func(it nudge.Item) bool { return w.inStock(it.SKU, it.Many()) || w.inCart(it.SKU) }) {
 		return OutOfStock
-	}
-	for _, o := range d.Offers {
-		if o.Nudge != t.n.ID {
-			continue
-		}
-		if !o.Accepted && slices.ContainsFunc(o.Items, func(it GiftItem) bool { return w.inCart(it.SKU) }) {
-			return InCart
-		}
-		if !slices.ContainsFunc(o.Items, func(it GiftItem) bool { return w.aboveFloor(t, it) }) {
-			return BelowMargin
-		}
 	}
 	return ""
 }
@@ -41,7 +239,7 @@ func (w *work) inCart(sku string) bool {
 }
 
 // aboveFloor tells whether an offered item's price leaves the margin floor.
-func (w *work) aboveFloor(t *taking, it GiftItem) bool {
+func (w *work) aboveFloor(t *taking, it OfferItem) bool {
 	var floor money.Rate
 	if m := w.s.Shop.Settings.Margin; m != nil {
 		floor = *m
@@ -68,4 +266,118 @@ func (w *work) net(m money.Minor, rate money.Rate) money.Minor {
 	}
 	tax, _ := rate.Within(m)
 	return m - tax
+}
+
+// hasOffer tells whether a nudge has an offer to show.
+func (w *work) hasOffer(d *Decision, id string) bool {
+	return slices.ContainsFunc(d.Offers, func(o OfferOutcome) bool { return o.Nudge == id })
+}
+
+// firstOf is the item that a nudge proposes, of what is taken the first where there is no
+// other; nil: it offers nothing.
+func firstOf(d *Decision, id string) *OfferItem {
+	for i := range d.Offers {
+		if items := d.Offers[i].Items; d.Offers[i].Nudge == id {
+			return &items[max(0, slices.IndexFunc(items, func(it OfferItem) bool { return !it.Taken }))]
+		}
+	}
+	return nil
+}
+
+// Take is a cart in which an offered item of a nudge was taken: beside the others, or in
+// the place of what it is better than.
+func (c Cart) Take(id string, it OfferItem) Cart {
+	from := &Origin{Kind: FromOffer, Nudge: id, Instead: it.Instead}
+	c.Lines = slices.DeleteFunc(slices.Clone(c.Lines), func(l CartLine) bool { return it.Instead != "" && l.SKU == it.Instead && l.Plain() })
+	if i := slices.IndexFunc(c.Lines, func(l CartLine) bool { return l.SKU == it.SKU && l.Origin != nil && *l.Origin == *from }); i >= 0 {
+		c.Lines[i].Quantity += it.Quantity
+		return c
+	}
+	c.Lines = append(c.Lines, CartLine{SKU: it.SKU, Quantity: it.Quantity, Origin: from})
+	return c
+}
+
+// weighOffer finds what the order costs with each item that a nudge offers, by deciding
+// again with it taken.
+func (w *work) weighOffer(d *Decision, id string) {
+	for i := range d.Offers {
+		o := &d.Offers[i]
+		if o.Nudge != id {
+			continue
+		}
+		now, known := w.profit(d)
+		for k := range o.Items[:min(len(o.Items), mostOffered)] {
+			it := &o.Items[k]
+			if it.Taken {
+				continue
+			}
+			r := *w.req
+			r.Suggest, r.Trace, r.Every, r.Drawn = false, false, false, false
+			r.Cart = r.Cart.Take(id, *it)
+			with, ok := w.priced(r)
+			if !ok {
+				continue
+			}
+			more, toPay := with.ToPay-d.ToPay, with.ToPay
+			it.More, it.ToPay = &more, &toPay
+			if then, sure := w.profit(&with); known && sure {
+				change := then - now
+				it.Profit = &change
+			}
+		}
+	}
+}
+
+// offerSays is what a placeholder of an offer stands for.
+func (w *work) offerSays(it *OfferItem, p nudge.Placeholder, language string) (string, bool) {
+	switch {
+	case it == nil:
+		return "", false
+	case p == nudge.Offered:
+		return it.Label, true
+	case p == nudge.InsteadOf:
+		return w.label(it.Instead), it.Instead != ""
+	case p == nudge.OfferPrice:
+		return w.money(it.Price), true
+	case it.More == nil:
+		return "", false
+	case p == nudge.OrderTotal:
+		return w.money(*it.ToPay), true
+	}
+	return nudge.OfferWordsIn(language).Difference(sign(*it.More), w.money(max(*it.More, -*it.More))), true
+}
+
+// offer adds what is offered as it is drawn.
+func (w *work) offer(t *taking, d *Decision, said *Said) {
+	for i := range d.Offers {
+		o := &d.Offers[i]
+		if o.Nudge != t.n.ID {
+			continue
+		}
+		said.Offer = &SaidOffer{Kind: o.Kind, Was: nudge.CartWordsIn(said.Language).Was, Items: make([]SaidItem, len(o.Items))}
+		said.Offer.Yes, said.Offer.No = t.n.Definition.AnswersIn(said.Language, o.Kind)
+		for k := range o.Items {
+			said.Offer.Items[k] = w.saidItem(&o.Items[k], said.Language)
+		}
+		return
+	}
+}
+
+func (w *work) saidItem(it *OfferItem, language string) SaidItem {
+	out := SaidItem{SKU: it.SKU, Label: it.Label, Price: w.money(it.Price), Taken: it.Taken, Instead: it.Instead}
+	if item, ok := w.s.Shop.Catalog.Item(it.SKU); ok {
+		out.Picture = item.Product.Picture
+	}
+	if it.Price < it.Unit {
+		out.Was = w.money(it.Unit)
+	}
+	out.More, _ = w.offerSays(it, nudge.Difference, language)
+	if it.ToPay != nil {
+		out.Total = nudge.OfferWordsIn(language).Total(w.money(*it.ToPay))
+	}
+	if item, ok := w.s.Shop.Catalog.Item(it.Instead); ok {
+		price, _ := w.listPrice(it.Instead)
+		out.InsteadLabel, out.InsteadPicture, out.InsteadPrice = item.Label(), item.Product.Picture, w.money(price)
+	}
+	return out
 }

@@ -89,6 +89,8 @@ type Build struct {
 type Origin struct {
 	Kind  OriginKind `json:"kind"`
 	Nudge string     `json:"nudge"`
+	// Instead is the SKU that an accepted better version has taken the place of.
+	Instead string `json:"instead,omitempty"`
 }
 
 // OriginKind is how a line came into the cart.
@@ -161,11 +163,13 @@ type Visit struct {
 	Declined     []string `json:"declined,omitempty"`
 	RemovedGifts []string `json:"removed_gifts,omitempty"`
 	// Picks are the SKUs picked among a nudge's gifts.
-	Picks    map[string][]string `json:"picks,omitempty"`
-	Acts     []audience.Act      `json:"acts,omitempty"` // what just happened
-	Campaign map[string]string   `json:"campaign,omitempty"`
-	Device   audience.Device     `json:"device,omitempty"`
-	Arms     map[string]string   `json:"arms,omitempty"` // trial to arm
+	Picks map[string][]string `json:"picks,omitempty"`
+	Acts  []audience.Act      `json:"acts,omitempty"` // what just happened
+	// Added are the SKUs that were just put in, where that is what happened.
+	Added    []string          `json:"added,omitempty"`
+	Campaign map[string]string `json:"campaign,omitempty"`
+	Device   audience.Device   `json:"device,omitempty"`
+	Arms     map[string]string `json:"arms,omitempty"` // trial to arm
 }
 
 // ShownRef names a revision of a nudge.
@@ -254,6 +258,8 @@ func (r *Request) check(order []int32) error {
 		}
 		if o := l.Origin; o != nil && (o.Kind != FromGift && o.Kind != FromOffer || o.Nudge == "") {
 			bad(at("origin"), "needs a kind, gift or offer, and a nudge")
+		} else if o != nil && (len(o.Instead) > 100 || o.Instead != "" && o.Kind != FromOffer) {
+			bad(at("origin.instead"), "names the SKU that an accepted offer has taken the place of, of 1 to 100 characters")
 		}
 		if b := l.Build; b != nil {
 			for field, text := range map[string]string{"build.nudge": b.Nudge, "build.id": b.ID} {
@@ -320,7 +326,7 @@ func (v *Visit) check(bad func(field, why string, args ...any)) {
 		n    int
 	}{
 		{"shown", len(v.Shown)}, {"reached", len(v.Reached)}, {"dismissed", len(v.Dismissed)}, {"declined", len(v.Declined)}, {"removed_gifts", len(v.RemovedGifts)},
-		{"picks", len(v.Picks)}, {"acts", len(v.Acts)}, {"campaign", len(v.Campaign)}, {"arms", len(v.Arms)}, {"shows", len(v.Shows)},
+		{"picks", len(v.Picks)}, {"acts", len(v.Acts)}, {"added", len(v.Added)}, {"campaign", len(v.Campaign)}, {"arms", len(v.Arms)}, {"shows", len(v.Shows)},
 	} {
 		if l.n > mostRemembered {
 			bad("visit."+l.name, "%d are too many; a visit remembers at most %d of each kind", l.n, mostRemembered)
@@ -375,7 +381,7 @@ func (l *CartLine) compare(o *CartLine) int {
 		b = *o.Origin
 	}
 	return cmp.Or(strings.Compare(l.Plan, o.Plan), cmp.Compare(a.Kind, b.Kind), strings.Compare(a.Nudge, b.Nudge), strings.Compare(l.ID, o.ID),
-		strings.Compare(x.Nudge, y.Nudge), strings.Compare(x.ID, y.ID))
+		strings.Compare(a.Instead, b.Instead), strings.Compare(x.Nudge, y.Nudge), strings.Compare(x.ID, y.ID))
 }
 
 // repeated lists the lines that cannot be told from one before; order is that of the

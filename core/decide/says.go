@@ -19,10 +19,12 @@ func (w *work) money(m money.Minor) string {
 	return money.Format(money.Amount{Minor: m, Currency: w.region.Currency}, w.tongue.Locale)
 }
 
-func (w *work) says(c *snapshot.Compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
+func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st standing, language string, pieces []nudge.Piece) Said {
 	r := &o.Rungs[st.rung]
 	value := func(p nudge.Placeholder) (string, bool) {
 		switch p {
+		case nudge.Offered, nudge.InsteadOf, nudge.OfferPrice, nudge.Difference, nudge.OrderTotal:
+			return w.offerSays(firstOf(d, c.ID), p, language)
 		case nudge.Threshold:
 			return w.amount(r.Measure, r.Threshold, language), true
 		case nudge.CartValue:

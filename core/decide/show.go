@@ -55,6 +55,7 @@ func (w *work) show(d *Decision) {
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			continue
 		}
+		w.weighOffer(d, o.Nudge)
 		placements := w.asked(t.n.Definition.Placements)
 		for _, far := range []struct {
 			place nudge.Placement
@@ -86,7 +87,8 @@ func (w *work) show(d *Decision) {
 	for i, s := range speakers {
 		if o := &d.Nudges[s.at]; placed[i] {
 			t := &w.taking[w.told[s.at]]
-			said := w.says(t.n, o, s.standing, s.language, s.pieces)
+			said := w.says(d, t.n, o, s.standing, s.language, s.pieces)
+			w.offer(t, d, &said)
 			w.pieces(t, d, &said)
 			w.builder(t, d, &said)
 			w.block(t, d, &said)
@@ -148,6 +150,8 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return Dismissed
 	case slices.Contains(visit.Declined, id):
 		return Declined
+	case def.Moment != "" && !w.justNow(def.Moment):
+		return OutsideMoment
 	case t.n.Gates&snapshot.Paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
 	case len(w.asked(def.Placements)) == 0:
@@ -155,7 +159,7 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 	case t.n.Gates&snapshot.Capped != 0 && (f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper):
 		return ShownEnough
 	}
-	if r := w.unavailable(d, t); r != "" {
+	if r := w.unavailable(t); r != "" {
 		return r
 	}
 	if len(pieces) == 0 {

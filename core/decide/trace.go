@@ -380,6 +380,10 @@ func Explain(r Reason) string {
 		return "its uses or its budget are used up"
 	case Declined:
 		return "the shopper declined its offer"
+	case OutsideMoment:
+		return "what it waits for has not just happened"
+	case NothingBetter:
+		return "the cart holds nothing that its offer could take the place of"
 	case OutOfStock:
 		return "what it gives or offers is out of stock"
 	case InCart:

@@ -207,6 +207,8 @@ func ActName(a audience.Act) string {
 	switch a {
 	case audience.ItemAdded:
 		return "added something"
+	case audience.CartOpened:
+		return "opened the cart"
 	case audience.CheckoutBegun:
 		return "begun the checkout"
 	case audience.OrderPlaced:

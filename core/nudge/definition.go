@@ -32,14 +32,28 @@ type Definition struct {
 	// anything.
 	HideWithoutGain bool      `json:"hide_without_gain,omitempty"`
 	Frequency       Frequency `json:"frequency,omitzero"`
+	// Moment is what a shopper has just done when it shows; empty: whenever its page
+	// does. The reward is due at other moments too.
+	Moment audience.Act `json:"moment,omitempty"`
 	// AppliesCode counts as an entered code wherever the nudge is in its audience.
 	AppliesCode string  `json:"applies_code,omitempty"`
 	Suggest     Suggest `json:"suggest,omitempty"`
 	// Headings are what stands above it where it has a block of its own, by language.
 	Headings map[string]string `json:"headings,omitempty"`
-	Wording  Wording           `json:"wording,omitempty"`
-	Look     Look              `json:"look,omitzero"`
+	// Answers are what an offer is taken and declined with, where not with the usual words.
+	Answers Answers `json:"answers,omitzero"`
+	Wording Wording `json:"wording,omitempty"`
+	Look    Look    `json:"look,omitzero"`
 }
+
+// Answers are the two answers to an offer, by language.
+type Answers struct {
+	Yes map[string]string `json:"yes,omitempty"`
+	No  map[string]string `json:"no,omitempty"`
+}
+
+// IsZero tells whether nothing is said.
+func (a Answers) IsZero() bool { return len(a.Yes) == 0 && len(a.No) == 0 }
 
 // Ladder is the rungs in rising order and what all of them count.
 type Ladder struct {
@@ -244,7 +258,7 @@ var Placements = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Dialog
 
 // Embedded lists the placements that the embed draws by itself; the others are for
 // a store that draws them from a decision.
-var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, Launcher, SetBuilder, Dialog}
+var Embedded = []Placement{TopBar, ProductBlock, CartDrawer, CartBlock, CheckoutBump, AfterBuy, Launcher, SetBuilder, Dialog}
 
 // Look is how the nudge is drawn, by names that the embed knows.
 type Look struct {

@@ -127,7 +127,19 @@ type Reward struct {
 	Pick int64 `json:"pick,omitempty"`
 	// InPlaceOf names the SKUs that a better version replaces.
 	InPlaceOf []string `json:"in_place_of,omitempty"`
+	// Choose is the rule by which an offer is found; empty: by hand, by the two above.
+	Choose Choose `json:"choose,omitempty"`
 }
+
+// Choose is a rule by which what is offered is found.
+type Choose string
+
+// The rules.
+const (
+	// NextSize offers the next dearer variant of the same product that differs in one
+	// option only, for what is counted of the cart.
+	NextSize Choose = "next_size"
+)
 
 // Shipments is which shipments of a purchase plan a reward is for.
 type Shipments string

@@ -117,6 +117,23 @@ func (d *Definition) ShowsText() string {
 	return orText(strings.Join(parts, ", "), "as often as it fits")
 }
 
+// AnswersText says how an offer is answered.
+func (d *Definition) AnswersText() string {
+	var own []string
+	for _, side := range []map[string]string{d.Answers.Yes, d.Answers.No} {
+		if text := side["en"]; text != "" {
+			own = append(own, "“"+text+"”")
+		}
+	}
+	switch {
+	case d.Answers.IsZero():
+		return "with the usual words"
+	case len(own) == 0:
+		return "with words of its own"
+	}
+	return orList(own)
+}
+
 // SuggestName says how goods that close the gap are ranked.
 func SuggestName(s Suggest) string {
 	switch s {
@@ -128,6 +145,14 @@ func SuggestName(s Suggest) string {
 		return "a blend of price, profit and what is bought together"
 	}
 	return "those that go least beyond the goal first"
+}
+
+// LookText says how a nudge is drawn; an offer has no bar.
+func (d *Definition) LookText() string {
+	if d.Offers() {
+		return orText(string(d.Look.Tone), string(ToneInk))
+	}
+	return d.Look.Text()
 }
 
 // Text says how a nudge is drawn.

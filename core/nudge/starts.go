@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 )
@@ -21,6 +22,7 @@ type Start struct {
 const (
 	FillTheCart = "Fill the cart"
 	SellMore    = "Sell more of one thing"
+	Propose     = "Propose something at the right moment"
 )
 
 // Starts lists the starting points, group by group.
@@ -80,14 +82,31 @@ func Starts() []Start {
 			d.Placements = []Placement{SetBuilder, ProductBlock, CartDrawer}
 			return d
 		}},
+		{"better", Propose, "The next size in its place", "Somebody puts the small one in: ask once whether the larger one would be better, and say what that costs more.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
+			tenth := money.Rate(100_000)
+			d := offer("The larger one instead", Reward{Kind: OfferBetter, Choose: NextSize, Percent: &tenth}, firstSize(cat), Dialog)
+			d.Moment, d.Frequency.PerVisit = audience.ItemAdded, 1
+			return d
+		}},
+		{"beside", Propose, "Something small beside it", "An add-on in the cart, cheaper there than on its own page.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
+			tenth := money.Rate(100_000)
+			return offer("Something small beside it", Reward{Kind: OfferAdd, Items: smallGifts(rs, cat), Percent: &tenth}, catalog.Filter{}, CartDrawer, CartBlock)
+		}},
+		{"bump", Propose, "A tick at the checkout", "One small thing to tick before paying. The total follows at once; unticked it is gone again.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
+			items := smallGifts(rs, cat)
+			return offer("A tick at the checkout", Reward{Kind: OrderBump, Items: items[:min(1, len(items))]}, catalog.Filter{}, CheckoutBump)
+		}},
 	}
 }
 
 // Build makes the definition for a shop's regions and goods.
 func (s Start) Build(regions []catalog.Region, cat *catalog.Catalog) Definition {
 	d := s.build(regions, cat)
-	if d.Wording = DefaultWording(); d.Built() {
+	switch d.Wording = DefaultWording(); {
+	case d.Built():
 		d.Wording = builtWording()
+	case d.Offers():
+		d.Wording = offerWording(d.Ladder.Rungs[0].Rewards[0].Kind)
 	}
 	return d
 }
@@ -98,6 +117,27 @@ func byPiece(name string, m Measure, rungs ...Rung) Definition {
 		Version: Version, Name: name, Ladder: Ladder{Basis: BeforeNudges, Measure: m, Rungs: rungs},
 		Placements: []Placement{ProductBlock, CartDrawer, CartBlock},
 	}
+}
+
+// offer is a nudge that proposes something to who has one piece of some goods.
+func offer(name string, r Reward, of catalog.Filter, places ...Placement) Definition {
+	return Definition{
+		Version: Version, Name: name, Placements: places,
+		Ladder: Ladder{Basis: BeforeNudges, Measure: Units, Scope: of, Rungs: []Rung{{Count: 1, Rewards: []Reward{r}}}},
+	}
+}
+
+// firstSize is the cheapest of the sizes, or whatever else tells them apart, of the first
+// product that has several.
+func firstSize(cat *catalog.Catalog) (f catalog.Filter) {
+	for i := range cat.Products {
+		p := &cat.Products[i]
+		if !p.GiftCard && len(p.Variants) > 1 && len(p.Variants[0].Options) == 1 {
+			f.Include.Collections, f.Include.Options = p.Collections[:min(1, len(p.Collections))], p.Variants[0].Options
+			break
+		}
+	}
+	return f
 }
 
 // smallGifts are the cheapest things that every region sells and that are there, the

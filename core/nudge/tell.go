@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 )
@@ -23,6 +24,7 @@ const (
 	RegionsField = "audience.regions"
 	CodeField    = "audience.code"
 	ScopeField   = "ladder.scope"
+	MomentField  = "moment"
 )
 
 // RungField is the path of a field of a rung.
@@ -74,10 +76,16 @@ func (d *Definition) Tell(v Voice, regions []catalog.Region) []Part {
 		t.built(goal, scope)
 		return t.out
 	}
+	verb, then := MomentText(d.Moment)
 	if goal == "" {
 		t.say(" takes from ")
 	} else {
-		t.say(" has ")
+		if t.say(" "); d.Moment != "" || d.Offers() {
+			t.part(verb, MomentField)
+		} else {
+			t.say(verb)
+		}
+		t.say(" ")
 		t.out = append(t.out, Part{goal, RungField(0, d.goalField()), missing})
 		t.say(of)
 	}
@@ -85,7 +93,7 @@ func (d *Definition) Tell(v Voice, regions []catalog.Region) []Part {
 	if goal == "" {
 		t.say(", ")
 	} else {
-		t.say(" in the cart, ")
+		t.say(then + ", ")
 	}
 	t.reward(0)
 	t.say(".")
@@ -359,7 +367,7 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		case len(r.Amounts) > 0:
 			price = amount(r.Amounts)
 		}
-		text = r.items(v, " or ") + " is offered at " + price
+		text = r.offered(v, en, " or ") + " is offered " + instead[r.Kind == OfferBetter] + "at " + price
 	}
 	switch r.Shipments {
 	case LaterShipments:
@@ -377,6 +385,28 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		text = strings.Replace(text, " piece ", " piece"+of(FilterText(*r.On, v))+" ", 1)
 	}
 	return text, missing
+}
+
+var instead = map[bool]string{true: "instead "}
+
+// MomentText says what a shopper does at a moment with goods, and what follows them:
+// "has" and " in the cart".
+func MomentText(m audience.Act) (does, then string) {
+	switch m {
+	case audience.ItemAdded:
+		return "puts", " in the cart"
+	case audience.CartOpened:
+		return "opens the cart with", ""
+	case audience.CheckoutBegun:
+		return "begins the checkout with", ""
+	case audience.OrderPlaced:
+		return "has ordered", ""
+	case audience.Leaving:
+		return "is about to leave with", " in the cart"
+	case audience.LinkShared:
+		return "shares the cart with", ""
+	}
+	return "has", " in the cart"
 }
 
 // endingText says what prices end with in a region.

@@ -3,6 +3,7 @@ package nudge
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 	"unicode/utf8"
@@ -16,6 +17,8 @@ const (
 	MostCount = 1_000_000 // of a goal's count, and of units in a limit
 	MostSize  = 100       // of a set
 	MostItems = 20        // of a gift's list
+
+	MostAnswer = 40 // characters of an answer to an offer
 )
 
 // Valid tells what makes the definition impossible by itself, as the first
@@ -27,7 +30,7 @@ func (d Definition) Valid() error {
 	if utf8.RuneCountInString(d.Name) > MostName || !utf8.ValidString(d.Name) {
 		return FieldError{"name", fmt.Sprintf("at most %d characters", MostName)}
 	}
-	for _, check := range []func() error{d.validLadder, d.validAudience, d.validBeside, d.validLimits, d.validPlaces, d.validLook, d.validWording} {
+	for _, check := range []func() error{d.validLadder, d.validAudience, d.validBeside, d.validLimits, d.validPlaces, d.validLook, d.validWording, d.validAnswers} {
 		if err := check(); err != nil {
 			return err
 		}
@@ -287,6 +290,9 @@ func (d Definition) validPlaces() error {
 			return FieldError{fmt.Sprintf("placements[%d]", i), fmt.Sprintf("%q is not a placement, or stands twice", p)}
 		}
 	}
+	if d.Moment != "" && !slices.Contains(audience.Acts, d.Moment) {
+		return FieldError{"moment", fmt.Sprintf("must be one of %v", audience.Acts)}
+	}
 	if s := d.Schedule; s.From != nil && s.Until != nil && !s.Until.After(*s.From) {
 		return FieldError{"schedule.until", "must be later than the start, " + s.From.Format(time.RFC3339)}
 	}
@@ -321,6 +327,20 @@ func (d Definition) validWording() error {
 	for i := range d.Ladder.Rungs {
 		if err := d.Ladder.Rungs[i].Wording.valid(RungField(i, "wording")); err != nil {
 			return err
+		}
+	}
+	return nil
+}
+
+func (d Definition) validAnswers() error {
+	for _, side := range []struct {
+		field string
+		texts map[string]string
+	}{{"answers.yes", d.Answers.Yes}, {"answers.no", d.Answers.No}} {
+		for _, language := range slices.Sorted(maps.Keys(side.texts)) {
+			if utf8.RuneCountInString(side.texts[language]) > MostAnswer {
+				return FieldError{side.field + "." + language, fmt.Sprintf("at most %d characters", MostAnswer)}
+			}
 		}
 	}
 	return nil

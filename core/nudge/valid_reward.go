@@ -24,7 +24,7 @@ var fields = map[Kind]string{
 	Gift:         "items* percent",
 	GiftPick:     "items* pick* percent",
 	OfferAdd:     "items* percent amounts",
-	OfferBetter:  "items* in_place_of* percent amounts",
+	OfferBetter:  "items in_place_of choose percent amounts",
 	OrderBump:    "items* percent amounts",
 	OfferAfter:   "items* in_place_of percent amounts",
 }
@@ -46,7 +46,7 @@ func (r *Reward) Keep() {
 		"methods": func() { r.Methods = nil }, "amounts": func() { r.Amounts = nil }, "percent": func() { r.Percent = nil }, "cap": func() { r.Cap = nil },
 		"on": func() { r.On = nil }, "size": func() { r.Size = 0 }, "pay_for": func() { r.PayFor = 0 }, "get": func() { r.Get = 0 },
 		"cheapest": func() { r.Cheapest = 0 }, "dearest": func() { r.Dearest = 0 }, "dearest_first": func() { r.DearestFirst = false },
-		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil },
+		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil }, "choose": func() { r.Choose = "" },
 	}
 	for f, clear := range drop {
 		if _, ok := has[f]; !ok {
@@ -60,7 +60,7 @@ func (r *Reward) given() map[string]bool {
 	return map[string]bool{
 		"methods": len(r.Methods) > 0, "amounts": len(r.Amounts) > 0, "percent": r.Percent != nil, "cap": len(r.Cap) > 0,
 		"on": r.On != nil, "size": r.Size != 0, "pay_for": r.PayFor != 0, "get": r.Get != 0, "cheapest": r.Cheapest != 0, "dearest": r.Dearest != 0,
-		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0,
+		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0, "choose": r.Choose != "",
 	}
 }
 
@@ -81,7 +81,7 @@ func (r *Reward) valid(at string) error {
 			return FieldError{at + "." + f, fmt.Sprintf("is needed for %s", r.Kind)}
 		}
 	}
-	for _, check := range []func(string) error{r.validMoney, r.validCounts, r.validItems} {
+	for _, check := range []func(string) error{r.validMoney, r.validCounts, r.validItems, r.validChoice} {
 		if err := check(at); err != nil {
 			return err
 		}
@@ -182,6 +182,24 @@ func (r *Reward) validItems(at string) error {
 	}
 	if r.Kind == GiftPick && (r.Pick < 1 || r.Pick > int64(len(r.Items))) {
 		return FieldError{at + ".pick", fmt.Sprintf("%d of %d cannot be picked", r.Pick, len(r.Items))}
+	}
+	return nil
+}
+
+// validChoice checks how a better version is found: by hand or by a rule.
+func (r *Reward) validChoice(at string) error {
+	byHand := map[string]bool{"items": len(r.Items) > 0, "in_place_of": len(r.InPlaceOf) > 0}
+	for _, f := range []string{"items", "in_place_of"} {
+		switch {
+		case r.Kind != OfferBetter:
+		case r.Choose == "" && !byHand[f]:
+			return FieldError{at + "." + f, fmt.Sprintf("is needed for %s that is chosen by hand", r.Kind)}
+		case r.Choose != "" && byHand[f]:
+			return FieldError{at + "." + f, "is found by the rule; leave it empty, or choose by hand"}
+		}
+	}
+	if r.Choose != "" && r.Choose != NextSize {
+		return FieldError{at + ".choose", "must be next_size, or empty for what is chosen by hand"}
 	}
 	return nil
 }

@@ -23,6 +23,12 @@ const (
 	NextReward Placeholder = "next_reward" // what the rung after it gives
 	NextToAdd  Placeholder = "next_to_add" // what must be added to reach that
 	CartValue  Placeholder = "counted"     // the counted value of the cart
+
+	Offered    Placeholder = "offered"     // what an offer is about
+	InsteadOf  Placeholder = "instead_of"  // what of the cart it would take the place of
+	OfferPrice Placeholder = "offer_price" // what one of it costs then
+	Difference Placeholder = "difference"  // what the order costs more with it: "€8.80 more"
+	OrderTotal Placeholder = "order_total" // what the whole order costs with it
 )
 
 // Placeholders lists every placeholder with what it stands for.
@@ -36,6 +42,16 @@ var Placeholders = []struct {
 	{NextReward, "next reward"},
 	{NextToAdd, "to add for the next reward"},
 	{CartValue, "counted value"},
+	{Offered, "what is offered"},
+	{InsteadOf, "what it takes the place of"},
+	{OfferPrice, "its price"},
+	{Difference, "how much more to pay"},
+	{OrderTotal, "to pay with it"},
+}
+
+// OfOffer tells whether a placeholder stands for something of an offer.
+func (p Placeholder) OfOffer() bool {
+	return slices.Contains([]Placeholder{Offered, InsteadOf, OfferPrice, Difference, OrderTotal}, p)
 }
 
 // Piece is a part of a sentence: plain text, or a placeholder.

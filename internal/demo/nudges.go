@@ -145,7 +145,38 @@ func drafts(now time.Time) []nudge.Definition {
 	from := now.AddDate(0, 0, 8).Truncate(24 * time.Hour).Add(8 * time.Hour)
 	until := from.AddDate(0, 0, 3)
 	friday.Schedule = nudge.Schedule{From: &from, Until: &until}
-	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday}
+	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside()}
+}
+
+// instead offers the bottle in the place of the small ink that was just put in.
+func instead(small catalog.Filter) nudge.Definition {
+	d := of("A bottle instead", []nudge.Placement{nudge.Dialog}, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: small,
+		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.OfferBetter, Choose: nudge.NextSize, Percent: rate(100_000)}}}},
+	})
+	d.Moment, d.Frequency.PerVisit = audience.ItemAdded, 1
+	d.Headings = map[string]string{"en": "Write a while longer with it?", "de": "Länger damit schreiben?", "pl": "Może na dłużej?"}
+	d.Answers = nudge.Answers{
+		Yes: map[string]string{"en": "Swap it", "de": "Tauschen", "pl": "Zamień"},
+		No:  map[string]string{"en": "Keep the sample", "de": "Bei der Probe bleiben", "pl": "Zostaję przy próbce"},
+	}
+	d.Wording = offers("Take {offered} instead. You pay {difference}.", "Nimm stattdessen {offered}. Du zahlst {difference}.", "Weź zamiast tego {offered}. Zapłacisz {difference}.")
+	return d
+}
+
+// beside is a blotter to tick at the checkout.
+func beside() nudge.Definition {
+	d := of("A blotter beside", []nudge.Placement{nudge.CheckoutBump}, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: shelf("Inks", "Fountain pens", "Nibs"),
+		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.OrderBump, Items: []nudge.Item{{SKU: "BLOPAP-A5"}}, Percent: rate(150_000)}}}},
+	})
+	d.Wording = offers("Ink dries on paper, or on the sleeve. {offered} for {offer_price}.", "Tinte trocknet auf Papier oder am Ärmel. {offered} für {offer_price}.", "Atrament schnie na papierze albo na rękawie. {offered} za {offer_price}.")
+	return d
+}
+
+// offers is the wording of what is offered, in three languages.
+func offers(en, de, pl string) nudge.Wording {
+	return nudge.Wording{"en": {nudge.Reached: en}, "de": {nudge.Reached: de}, "pl": {nudge.Reached: pl}}
 }
 
 func nudges(ctx context.Context, a *app.App) error {

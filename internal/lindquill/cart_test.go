@@ -16,9 +16,13 @@ func TestACartIsKeptAndReadAgain(t *testing.T) {
 		var lines []decide.CartLine
 		for range rapid.IntRange(0, 8).Draw(t, "lines") {
 			l := decide.CartLine{SKU: word.Draw(t, "sku"), Quantity: rapid.Int64Range(1, 9999).Draw(t, "quantity")}
-			switch rapid.IntRange(0, 3).Draw(t, "kind") {
+			switch rapid.IntRange(0, 5).Draw(t, "kind") {
 			case 1:
 				l.Origin = &decide.Origin{Kind: decide.FromGift, Nudge: word.Draw(t, "nudge")}
+			case 3:
+				l.Origin = &decide.Origin{Kind: decide.FromOffer, Nudge: word.Draw(t, "nudge")}
+			case 4:
+				l.Origin = &decide.Origin{Kind: decide.FromOffer, Nudge: word.Draw(t, "nudge"), Instead: word.Draw(t, "instead")}
 			case 2:
 				l.Build = &decide.Build{Nudge: word.Draw(t, "nudge"), ID: word.Draw(t, "set")}
 			}

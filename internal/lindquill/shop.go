@@ -154,6 +154,7 @@ func (s *shop) routes(e *echo.Echo) {
 	g.GET("/cart", s.cart)
 	g.POST("/cart/add", s.add)
 	g.POST("/cart/gift", s.gift)
+	g.POST("/cart/offer", s.offer)
 	g.POST("/cart/set", s.set)
 	g.POST("/cart/build", s.build)
 	g.GET("/sets/:nudge", s.setPage)
@@ -289,12 +290,13 @@ func writeCookie(c *echo.Context, name, value string) {
 // mostCartLines is how many different things a cart holds.
 const mostCartLines = 60
 
-// A cart is kept as sku:quantity:gift:set:nudge:plan, as far as there is something to say
-// of a line: a gift at a price names its nudge, a line of a set the set and its nudge.
+// A cart is kept as sku:quantity:from:set:nudge:plan:how:instead, as far as there is
+// something to say of a line: a gift at a price or an offer names the nudge that it is
+// from, a line of a set the set and its nudge.
 func parseCart(s string) decide.Cart {
 	var out decide.Cart
 	for _, part := range strings.Split(s, "|") {
-		f := append(strings.Split(part, ":"), "", "", "", "", "")
+		f := append(strings.Split(part, ":"), "", "", "", "", "", "", "")
 		q, err := strconv.ParseInt(f[1], 10, 64)
 		if err != nil || f[0] == "" || !readable(part) || q < 1 || q > decide.MostQuantity || len(out.Lines) == mostCartLines || len(part) > 400 {
 			continue
@@ -302,7 +304,9 @@ func parseCart(s string) decide.Cart {
 		l := decide.CartLine{SKU: f[0], Quantity: q, Plan: f[5]}
 		switch {
 		case f[2] != "":
-			l.Origin = &decide.Origin{Kind: decide.FromGift, Nudge: f[2]}
+			if l.Origin = (&decide.Origin{Kind: decide.FromGift, Nudge: f[2]}); f[6] != "" {
+				l.Origin.Kind, l.Origin.Instead = decide.FromOffer, f[7]
+			}
 		case f[3] != "" && f[4] != "":
 			l.Build = &decide.Build{ID: f[3], Nudge: f[4]}
 		}
@@ -314,9 +318,11 @@ func parseCart(s string) decide.Cart {
 func printCart(lines []decide.CartLine) string {
 	parts := make([]string, len(lines))
 	for i, l := range lines {
-		f := []string{l.SKU, strconv.FormatInt(l.Quantity, 10), "", "", "", l.Plan}
+		f := []string{l.SKU, strconv.FormatInt(l.Quantity, 10), "", "", "", l.Plan, "", ""}
 		if l.Origin != nil {
-			f[2] = l.Origin.Nudge
+			if f[2] = l.Origin.Nudge; l.Origin.Kind == decide.FromOffer {
+				f[6], f[7] = string(decide.FromOffer), l.Origin.Instead
+			}
 		}
 		if l.Build != nil {
 			f[3], f[4] = l.Build.ID, l.Build.Nudge
@@ -331,11 +337,14 @@ func parseVisit(s string) decide.Visit {
 		ID      string            `json:"id"`
 		Reached []decide.RungRef  `json:"reached"`
 		Shown   []decide.ShownRef `json:"shown"`
+
+		Declined []string         `json:"declined"`
+		Shows    map[string]int64 `json:"shows"`
 	}
-	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || len(v.Reached) > 60 || len(v.Shown) > 60 || !readable(s) || !readable(v.ID) {
+	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || max(len(v.Reached), len(v.Shown), len(v.Declined), len(v.Shows)) > 60 || !readable(s) || !readable(v.ID) {
 		return decide.Visit{}
 	}
-	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown}
+	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown, Declined: v.Declined, Shows: v.Shows}
 }
 
 // priced is a cart as it is shown: by Agonal, or by list prices while it is away.
@@ -369,6 +378,8 @@ func (v *visit) moment(page decide.Page) decide.Moment {
 		if len(v.cart.Lines) > 0 { // the page of an empty cart has no such place
 			places = append(places, nudge.CartBlock)
 		}
+	case nudge.CheckoutPage:
+		places = append(places, nudge.CheckoutBump)
 	}
 	return decide.Moment{Page: page, Locale: locale(v.region), Placements: places}
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
@@ -58,6 +59,7 @@ type benchView struct {
 	OnAxis     bool   // whether its goals are drawn on an axis
 	Values     bool   // whether they are values
 	Built      bool   // whether shoppers put it together
+	Offers     bool   // whether all that it gives are offers
 	ByPiece    bool   // whether it is about prices by the number of pieces
 	Cart       string // the first cart of the preview, as JSON
 
@@ -186,7 +188,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v := &benchView{
 		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
 		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(),
-		LookIn: d.Look.Text(), ByPiece: d.ByPiece(), Built: d.Built(), OnAxis: !d.ByPiece() && !d.Built(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
+		LookIn: d.LookText(), ByPiece: d.ByPiece(), Built: d.Built(), Offers: d.Offers(), OnAxis: !d.ByPiece() && !d.Built() && !d.Offers(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
 	}
 	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
@@ -249,7 +251,7 @@ func partOf(field string) string {
 	for prefix, part := range map[string]string{
 		"audience.regions": "regions", "audience.code": "code", "audience.pool": "code", "applies_code": "code", "audience.pages": "places", "audience.when": "when",
 		"ladder.scope": "scope", "ladder.basis": "counts", "ladder.measure": "counts", "ladder.replacing": "counts", "beside": "beside", "limits": "limits",
-		"frequency": "shown", "hide": "shown", "suggest": "suggest", "placements": "places", "every_place": "places", "schedule": "schedule", "look": "look", "name": "name",
+		"frequency": "shown", "hide": "shown", "suggest": "suggest", "placements": "places", "every_place": "places", "schedule": "schedule", "look": "look", "name": "name", "moment": "moment", "answers": "answers",
 	} {
 		if strings.HasPrefix(field, prefix) {
 			return part
@@ -328,10 +330,18 @@ func (v *benchView) sentence(regions []catalog.Region) {
 		case strings.HasPrefix(out.Key, "slot-"):
 			out.Label = "Slot: " + p.Text
 		case p.Field != "":
-			out.Label = map[string]string{"regions": "Regions", "code": "Code", "scope": "What counts"}[out.Key] + ": " + p.Text
+			out.Label = map[string]string{"regions": "Regions", "code": "Code", "scope": "What counts", "moment": "Moment"}[out.Key] + ": " + p.Text
 		}
 		v.Sentence = append(v.Sentence, out)
 	}
+}
+
+// momentName says when a nudge shows.
+func momentName(m audience.Act) string {
+	if m == "" {
+		return "whenever its page shows"
+	}
+	return "when the shopper has just " + nudge.ActName(m)
 }
 
 // mostRewards is how many rewards a rung can be given here.
@@ -383,7 +393,7 @@ func (v *benchView) rows(w drawer, regions []catalog.Region) {
 			v.Goals = append(v.Goals, partView{key, fmt.Sprintf("Goal of rung %d: none", i+1), noGoal(&d.Ladder.Rungs[i])})
 		}
 	}
-	for _, key := range []string{"name", "regions", "places", "schedule", "look", "scope", "counts", "code", "beside", "limits", "shown", "suggest"} {
+	for _, key := range []string{"name", "regions", "places", "schedule", "look", "scope", "counts", "code", "beside", "limits", "shown", "suggest", "moment", "answers"} {
 		put(key)
 	}
 	row := func(name, key, label, text string, usual bool) {
@@ -393,6 +403,8 @@ func (v *benchView) rows(w drawer, regions []catalog.Region) {
 		}
 		v.Rows = append(v.Rows, rowView{name, []partView{{key, label + ": " + text, text}}})
 	}
+	row("Moment", "moment", "Moment", "shows "+momentName(d.Moment), d.Moment == "")
+	row("Answers", "answers", "Answers", d.AnswersText(), !d.Offers())
 	row("Beside", "beside", "Beside others", d.Beside.Text(), d.Beside.IsZero())
 	row("Limits", "limits", "Limits", d.Limits.Text(v.voice()), d.Limits.IsZero())
 	row("How often", "shown", "How often", "shows "+d.ShowsText(), d.Frequency.IsZero() && !d.HideWhenReached && !d.HideWithoutGain)
@@ -516,6 +528,9 @@ func (v *benchView) switches(want, width string) {
 
 // firstPage is a page on which the nudge shows: the one that is nearest to the goods.
 func (v *benchView) firstPage() nudge.Page {
+	if v.Offers {
+		return stations[stationOf(&v.D)].Page
+	}
 	for _, page := range []nudge.Page{nudge.SetPage, nudge.ProductPage, nudge.CartPage, nudge.HomePage, drawerPage} {
 		fits := len(v.D.Audience.Pages) == 0 || page == drawerPage || slices.Contains(v.D.Audience.Pages, page)
 		if fits && slices.ContainsFunc(placesOn[page], func(p nudge.Placement) bool { return slices.Contains(v.D.Placements, p) }) {
@@ -547,6 +562,8 @@ func firstCart(cat *catalog.Catalog, d *nudge.Definition, r catalog.Region, now 
 	most, first := 2, int64(2)
 	if rung := &d.Ladder.Rungs[0]; d.Built() {
 		most, first = int(max(rung.Count-1, 1)), 1
+	} else if d.Offers() {
+		most, first = 1, max(rung.Count, 1)
 	} else if d.ByPiece() {
 		most, first = 1, max(rung.Count, rung.Rewards[0].Size, 2)-1
 	}

@@ -21,7 +21,11 @@ type cartView struct {
 	Region   string
 	Finish   string // the cheapest way to finish a set that lies in it
 	ThenPays string
+	// IfTaken is what is paid, and earned, if what the nudge offers is taken.
+	IfTaken *takenView
 }
+
+type takenView struct{ ToPay, Earns, Loses string }
 
 // rewardLine is what one reward takes off the goods.
 type rewardLine struct{ Text, Amount string }
@@ -66,4 +70,23 @@ func cartOf(cat *catalog.Catalog, region catalog.Region, d decide.Decision, loca
 		}
 	}
 	return v
+}
+
+// offered says what follows if what a nudge offers first is taken.
+func (v *cartView) offered(d decide.Decision, id string, show func(money.Minor) string) {
+	for _, o := range d.Offers {
+		for _, it := range o.Items {
+			if o.Nudge != id || it.ToPay == nil || v.IfTaken != nil {
+				continue
+			}
+			v.IfTaken = &takenView{ToPay: show(*it.ToPay)}
+			switch {
+			case it.Profit == nil:
+			case *it.Profit < 0:
+				v.IfTaken.Loses = show(-*it.Profit)
+			default:
+				v.IfTaken.Earns = show(*it.Profit)
+			}
+		}
+	}
 }

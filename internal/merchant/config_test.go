@@ -102,8 +102,7 @@ var settings = []setting{
 			i := slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == "third-off" })
 			return d.Nudges[i].Reason
 		}, was: decide.Reason(""), is: decide.ShownEnough},
-	{field: "settings.badges.shape", page: "settings", typed: url.Values{"badge_shape": {"seal"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Badges.Shape }, was: snapshot.BadgeShape(""), is: snapshot.BadgeSeal},
-	{field: "settings.badges.shows", page: "settings", typed: url.Values{"badge_shows": {"amount"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Badges.Shows }, was: snapshot.BadgeShows(""), is: snapshot.ShowsAmount},
+	{field: "settings.badges", page: "settings", typed: url.Values{"badge_shape": {"seal"}, "badge_shows": {"amount"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Badges }, was: snapshot.BadgeStyle{}, is: snapshot.BadgeStyle{Shape: snapshot.BadgeSeal, Shows: snapshot.ShowsAmount}},
 	{field: "settings.quote_minutes", page: "settings", typed: url.Values{"quote": {"40"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Quote() }, was: 15 * time.Minute, is: 40 * time.Minute},
 	{field: "shop.name", page: "settings", typed: url.Values{"name": {"Quill & Co"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Name }, was: "Lindquill", is: "Quill & Co"},
 	{field: "shop.town", page: "settings", typed: url.Values{"town": {"Ostend"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Town }, was: "Vessmark", is: "Ostend"},

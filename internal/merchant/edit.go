@@ -51,6 +51,7 @@ var edits = map[string]func(*editing, *nudge.Definition) error{
 	"drop-reward":    (*editing).dropReward,
 	"add-condition":  (*editing).addCondition,
 	"drop-condition": (*editing).dropCondition,
+	"move-moment":    (*editing).moveMoment,
 	"wording":        (*editing).wording,
 }
 

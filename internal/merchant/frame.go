@@ -66,6 +66,7 @@ type frameRequest struct {
 	Page     nudge.Page        `json:"page"`
 	Language string            `json:"language"`
 	Shopper  string            `json:"shopper"` // one of shoppers
+	Station  string            `json:"station"` // the moment of a visit; empty: where the nudge stands, on that page
 	State    nudge.State       `json:"state"`   // find a cart in which the nudge has it; empty: the cart as it is
 	// The axis as it is drawn: its end, and the room there is for it.
 	Most  money.Minor `json:"most"`
@@ -138,6 +139,14 @@ func (s *server) frame(c *echo.Context) error {
 	if f.Page == nudge.SetPage {
 		req.Moment.Page.Set = n.ID
 	}
+	here := stationCalled(f.Station)
+	if own := stationOf(&n.Draft); here < 0 && stations[own].Page == f.Page {
+		here = own
+	}
+	if here >= 0 && stations[here].Act != "" {
+		req.Visit.Acts = []audience.Act{stations[here].Act}
+	}
+	req.Drawn = slices.Contains(n.Draft.Placements, nudge.Dialog) // gifts to choose are drawn from the cart
 	if n.Draft.Audience.Code != "" {
 		req.Cart.Codes = []string{n.Draft.Audience.Code}
 	}
@@ -205,6 +214,10 @@ func (s *server) frame(c *echo.Context) error {
 		if err := s.placesPart(&out, snap, req, d, &n, region, h.shop.Locale, box); err != nil {
 			return s.fail(c, err)
 		}
+	case n.Draft.Offers():
+		if err := s.visitPart(&out, snap, req, &n, here, region, box); err != nil {
+			return s.fail(c, err)
+		}
 	case n.Draft.ByPiece():
 		if err := s.stepsPart(&out, snap, req, &n, region, h.shop.Locale, box); err != nil {
 			return s.fail(c, err)
@@ -237,6 +250,9 @@ func (s *server) frame(c *echo.Context) error {
 			return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
 		})
 	}
+	cart.offered(d, n.ID, func(m money.Minor) string {
+		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
+	})
 	if out.Cart, err = s.part("bench", "bench-cart", cart); err != nil {
 		return s.fail(c, err)
 	}
@@ -272,6 +288,20 @@ func (s *server) placesPart(out *frameReply, snap *snapshot.Snapshot, req decide
 		return err
 	}
 	out.Table, err = s.part("bench", "places-table", v)
+	return err
+}
+
+// visitPart draws when in a visit it is met, and lists what else is.
+func (s *server) visitPart(out *frameReply, snap *snapshot.Snapshot, req decide.Request, n *store.Nudge, here int, region catalog.Region, box axisBox) error {
+	v, err := visitOf(snap, req, n.ID, &n.Draft, here, region, box)
+	if err != nil {
+		return err
+	}
+	out.Head = "Drag the stand to another moment, or press a moment to see the page then."
+	if out.Axis, err = s.part("bench", "visit", v); err != nil {
+		return err
+	}
+	out.Table, err = s.part("bench", "visit-table", v)
 	return err
 }
 
@@ -332,12 +362,12 @@ func (s *server) part(page, part string, data any) (string, error) {
 
 // placesOn are the placements that a page of the preview has.
 var placesOn = map[nudge.Page][]nudge.Placement{
-	nudge.ProductPage:    {nudge.TopBar, nudge.ProductBlock, nudge.Launcher},
-	nudge.HomePage:       {nudge.TopBar, nudge.Launcher},
-	nudge.CollectionPage: {nudge.TopBar, nudge.Launcher},
-	nudge.CartPage:       {nudge.TopBar, nudge.CartBlock},
-	nudge.CheckoutPage:   {nudge.TopBar},
-	nudge.ThanksPage:     {nudge.TopBar},
+	nudge.ProductPage:    {nudge.TopBar, nudge.ProductBlock, nudge.Launcher, nudge.Dialog},
+	nudge.HomePage:       {nudge.TopBar, nudge.Launcher, nudge.Dialog},
+	nudge.CollectionPage: {nudge.TopBar, nudge.Launcher, nudge.Dialog},
+	nudge.CartPage:       {nudge.TopBar, nudge.CartBlock, nudge.Dialog},
+	nudge.CheckoutPage:   {nudge.TopBar, nudge.CheckoutBump},
+	nudge.ThanksPage:     {nudge.TopBar, nudge.AfterBuy, nudge.Dialog},
 	nudge.SetPage:        {nudge.TopBar, nudge.SetBuilder, nudge.Launcher},
 	drawerPage:           {nudge.CartDrawer},
 }

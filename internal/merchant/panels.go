@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/nudge"
@@ -71,7 +72,7 @@ func (w drawer) panel(key string, d *nudge.Definition) *panel {
 		return w.when(p, d, strings.TrimPrefix(rest, "-"))
 	default:
 		make, ok := map[string]func(*panel, *nudge.Definition){
-			"name": w.named, "regions": w.inRegions, "places": w.places, "schedule": w.schedule, "look": w.look, "scope": w.scope, "counts": w.counts, "code": w.codes, "beside": w.beside, "limits": w.limits, "shown": w.shown, "suggest": w.suggests,
+			"name": w.named, "regions": w.inRegions, "places": w.places, "schedule": w.schedule, "look": w.look, "scope": w.scope, "counts": w.counts, "code": w.codes, "beside": w.beside, "limits": w.limits, "shown": w.shown, "suggest": w.suggests, "moment": w.atMoment, "answers": w.answers,
 		}[key]
 		if !ok {
 			return nil
@@ -386,6 +387,9 @@ func (w drawer) reward(p *panel, d *nudge.Definition, i, j int) {
 	p.CanAdd = len(l.Rungs[i].Rewards) < mostRewards
 	p.after = func(e *editing) {
 		r.Keep()
+		if r.Choose != "" {
+			r.Items, r.InPlaceOf = nil, nil // the rule finds them
+		}
 		if r.On != nil && r.On.IsZero() {
 			r.On = nil
 		}
@@ -415,13 +419,16 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 			return nudge.RewardFields(r.Kind)[field] || field == "amounts" && r.Kind.Class() == nudge.ShippingClass
 		}
 	}
-	items := needed(w.goods(at+".items", "These; the first that is in stock", &r.Items), func() bool { return len(r.Items) == 0 })
+	items := needed(w.goods(at+".items", "These; the first that is in stock", &r.Items), func() bool { return len(r.Items) == 0 && r.Choose == "" })
 	fields := []control{
 		w.percent(at+".percent", "How much less", &r.Percent, must("percent")),
 		w.amounts(at+".amounts", "The amount, in each region", &r.Amounts, must("amounts")),
 		w.whole(at+".size", "How many make a set, or are bought for it", &r.Size, 1, nudge.MostSize, "pieces"),
 		w.whole(at+".pay_for", "How many of them are paid for", &r.PayFor, 1, nudge.MostSize, "pieces"),
 		w.whole(at+".get", "How many more they earn", &r.Get, 1, nudge.MostSize, "pieces"),
+		choice(at+".choose", "Chosen", &r.Choose, []choiceView{
+			{Value: "", Name: "By hand: these, in place of those"}, {Value: "next_size", Name: "By rule: the next size of what it counts in the cart"},
+		}),
 		items,
 		w.whole(at+".pick", "How many the shopper picks", &r.Pick, 1, nudge.MostItems, "of these"),
 		w.tokens(at+".in_place_of", "In place of these in the cart", "goods", &r.InPlaceOf),
@@ -484,6 +491,26 @@ func (w drawer) shown(p *panel, d *nudge.Definition) {
 		w.flag("hide_when_reached", "Hide it once everything is reached", &d.HideWhenReached),
 		w.flag("hide_without_gain", "Hide it where showing it is not expected to earn anything", &d.HideWithoutGain),
 	}
+}
+
+// moments are what a shopper has just done, in words.
+func moments() []choiceView {
+	out := []choiceView{{Value: "", Name: "Whenever its page shows"}}
+	for _, m := range audience.Acts {
+		out = append(out, choiceView{Value: string(m), Name: "When the shopper has just " + nudge.ActName(m)})
+	}
+	return out
+}
+
+// atMoment is what a shopper has just done when it shows.
+func (w drawer) atMoment(p *panel, d *nudge.Definition) {
+	p.Controls = []control{choice("moment", "It shows", &d.Moment, moments())}
+}
+
+// answers are what an offer is taken and declined with.
+func (w drawer) answers(p *panel, d *nudge.Definition) {
+	p.Legend = "Empty ones read as usual."
+	p.Controls = append(w.translated("answers.yes", "Yes", &d.Answers.Yes), w.translated("answers.no", "No", &d.Answers.No)...)
 }
 
 func (w drawer) suggests(p *panel, d *nudge.Definition) {

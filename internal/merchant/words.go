@@ -7,6 +7,7 @@ import (
 
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
@@ -45,7 +46,7 @@ func (v *benchView) wording(want string) {
 		}
 	}
 	for i, l := range tags {
-		v.Languages = append(v.Languages, languageView{l, checks.LanguageName(l), l == v.Language, i < needed && v.D.Wording.Sentence(l, nudge.NotYet) == ""})
+		v.Languages = append(v.Languages, languageView{l, checks.LanguageName(l), l == v.Language, i < needed && v.D.Wording.Sentence(l, v.firstState()) == ""})
 	}
 }
 
@@ -58,14 +59,22 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	if snap, err := s.drafts.get(shop, n); err == nil && v.Region.ID != "" {
 		var lines []decide.CartLine
 		if json.Unmarshal([]byte(firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())), &lines) == nil {
-			d, err := decide.Decide(snap, decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language, Placements: noPlaces}})
-			if err == nil {
+			req := decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language, Placements: noPlaces}}
+			if v.Offers {
+				req.Cart.Destination = destinationOf(v.Region)
+				req = stations[stationOf(&v.D)].request(req)
+			}
+			if d, err := decide.Decide(snap, req); err == nil {
 				v.sampleValues(d, value)
 			}
 		}
 	}
+	sample := map[nudge.Placeholder]string{}
 	for _, p := range nudge.Placeholders {
-		v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, orElse(value[p.Name], p.Means)})
+		sample[p.Name] = orElse(value[p.Name], p.Means)
+		if p.Name.OfOffer() == v.Offers || p.Name == nudge.RewardName {
+			v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, sample[p.Name]})
+		}
 	}
 	quiet := map[nudge.State]string{nudge.OneStep: "as “not yet”", nudge.Lost: "as “not yet”", nudge.Outdone: "says nothing then", nudge.Waiting: "says nothing then"}
 	nothing := "nothing written yet"
@@ -77,27 +86,50 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		quiet = map[nudge.State]string{}
 	}
 	for _, st := range nudge.States {
-		if st == nudge.Waiting && !v.D.CanWait() && words[v.Language][st] == "" {
+		if (st == nudge.Waiting && !v.D.CanWait() || v.Offers && st != nudge.Reached) && words[v.Language][st] == "" {
 			continue
 		}
-		sv := stateView{State: st, Name: checks.StateName(st), Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
+		name := checks.StateName(st)
+		if v.Offers && st == nudge.Reached {
+			name = "asks"
+		}
+		sv := stateView{State: st, Name: name, Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
 		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
 		for _, p := range pieces {
 			if p.Placeholder == "" {
 				sv.Pieces = append(sv.Pieces, pieceView{p.Text, false})
 				continue
 			}
-			at := slices.IndexFunc(v.Slots, func(x slotView) bool { return x.Name == string(p.Placeholder) })
-			sv.Pieces = append(sv.Pieces, pieceView{v.Slots[at].Sample, true})
+			sv.Pieces = append(sv.Pieces, pieceView{sample[p.Placeholder], true})
 		}
 		v.States = append(v.States, sv)
 	}
+}
+
+// firstState is the state whose sentence a nudge cannot do without.
+func (v *benchView) firstState() nudge.State {
+	if v.Offers {
+		return nudge.Reached
+	}
+	return nudge.NotYet
 }
 
 func (v *benchView) sampleValues(d decide.Decision, value map[nudge.Placeholder]string) {
 	i := slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == v.N.ID })
 	if i < 0 || len(d.Nudges[i].Rungs) == 0 {
 		return
+	}
+	for _, said := range d.Says {
+		if said.Nudge != v.N.ID || said.Offer == nil {
+			continue
+		}
+		it := said.Offer.Items[0]
+		value[nudge.Offered], value[nudge.InsteadOf], value[nudge.OfferPrice], value[nudge.Difference] = it.Label, it.InsteadLabel, it.Price, it.More
+	}
+	for _, o := range d.Offers {
+		if o.Nudge == v.N.ID && o.Items[0].ToPay != nil {
+			value[nudge.OrderTotal] = money.Format(money.Amount{Minor: *o.Items[0].ToPay, Currency: v.Region.Currency}, v.Language)
+		}
 	}
 	rungs := d.Nudges[i].Rungs
 	text := func(r *decide.RungOutcome, n int64) string {

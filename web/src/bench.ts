@@ -5,6 +5,7 @@ import type { Picked } from './picker';
 interface Line {
   sku: string;
   quantity: number;
+  origin?: { kind: 'offer'; nudge: string; instead?: string };
 }
 interface Frame {
   decision: unknown;
@@ -49,6 +50,7 @@ export function bench(say: (text: string) => void) {
 
   let lines: Line[] = JSON.parse(sessionStorage.getItem(store) ?? 'null') ?? JSON.parse(root.dataset.cart ?? '[]');
   let at: number | null = null; // where the marker stands; null: at the cart
+  let station = ''; // the moment of a visit that is looked at; empty: where the nudge stands
   let last: Frame | null = null;
   let busy = false;
   let again = false;
@@ -68,6 +70,7 @@ export function bench(say: (text: string) => void) {
     page: pick('page').value,
     language: pick('language').value,
     state: state().value,
+    station,
     shopper: (document.getElementById('beside-shopper') as HTMLSelectElement).value,
     most: number('most'),
     ...box(),
@@ -232,10 +235,49 @@ export function bench(say: (text: string) => void) {
     form.requestSubmit();
   };
 
+  /** The nudge is moved to another moment by its own form. */
+  const moveStand = (to: SVGGElement | undefined) => {
+    const form = document.querySelector<HTMLFormElement>('#moment-form');
+    if (!form || !to) return void ask();
+    (form.elements.namedItem('station') as HTMLInputElement).value = to.dataset.station!;
+    (form.elements.namedItem('page') as HTMLInputElement).value = to.dataset.page!;
+    form.requestSubmit();
+  };
+  const allStations = () => [...svg()!.querySelectorAll<SVGGElement>('[data-station]')];
+  /** Looks at the shop at a moment of a visit. */
+  const lookAt = (at: SVGGElement) => {
+    station = at.dataset.station!;
+    pick('page').value = at.dataset.page!;
+    remember();
+    void ask();
+  };
+  const onVisit = (e: PointerEvent, s: SVGSVGElement, on: Element) => {
+    const here = on.closest<SVGGElement>('[data-station]');
+    const stand = on.closest<SVGGElement>('#marker');
+    if (here && !stand) return lookAt(here);
+    if (!stand) return;
+    stand.focus({ preventScroll: true });
+    const all = allStations();
+    const own = all[Number(s.dataset.visit)];
+    let to = own;
+    follow(
+      e,
+      (x) => {
+        to = all.reduce((best, a) => (Math.abs(Number(a.dataset.x) - x) < Math.abs(Number(best.dataset.x) - x) ? a : best), own);
+        stand.setAttribute('transform', `translate(${Number(to.dataset.x) - Number(own.dataset.x)} 0)`);
+      },
+      () => {
+        stand.removeAttribute('transform');
+        if (to !== own) moveStand(to);
+      },
+    );
+  };
+
   document.addEventListener('pointerdown', (e) => {
     const s = svg();
     const on = e.target as Element;
     if (!s || !on.closest?.('#axis-draw')) return;
+    if (s.dataset.visit !== undefined) return onVisit(e, s, on);
     const held = on.closest<SVGGElement>('[data-rung]');
     const rung = held?.dataset.rung;
     if (held && rung !== undefined) {
@@ -280,6 +322,14 @@ export function bench(say: (text: string) => void) {
   document.addEventListener('keydown', (e) => {
     if (!(e.target as Element).closest?.('#marker') || !last) return;
     const by: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 };
+    if (svg()?.dataset.visit !== undefined) {
+      const all = allStations();
+      const own = number('visit');
+      const to = e.key === 'Home' ? 0 : e.key === 'End' ? all.length - 1 : own + Math.sign(by[e.key] ?? 0);
+      if (to === own || !all[to]) return;
+      moveStand(all[to]);
+      return e.preventDefault();
+    }
     if (svg()?.dataset.pieces !== undefined) {
       const have = lines.find((l) => l.sku === svg()!.dataset.sku)?.quantity ?? 0; // the drawing may lag behind
       if (e.key === 'Home') setPieces(1);
@@ -336,6 +386,20 @@ export function bench(say: (text: string) => void) {
     lines = lines.map((l) => (l.sku === sku ? { ...l, quantity: l.quantity + n } : l)).filter((l) => l.quantity > 0);
     changed();
   };
+  /** An offer is taken, or taken out again, in the preview. */
+  interface Offered {
+    nudge: string;
+    act: string;
+    sku: string;
+    instead?: string;
+  }
+  const answered = ({ nudge, act, sku, instead }: Offered) => {
+    const much = lines.find((l) => l.sku === instead)?.quantity ?? 1;
+    if (act === 'drop') lines = lines.filter((l) => l.sku !== sku || !l.origin);
+    else
+      lines = [...lines.filter((l) => l.sku !== instead || l.origin), { sku, quantity: much, origin: { kind: 'offer', nudge, ...(instead && { instead }) } }];
+    changed();
+  };
   root.addEventListener('pick', (e) => put(((e as CustomEvent).detail as Picked).value, 1));
 
   // How one looks at it stands in the address, and in every form that changes it.
@@ -355,6 +419,7 @@ export function bench(say: (text: string) => void) {
     if (!(e.target as Element).matches('#bench-view select')) return;
     at = null;
     if ((e.target as HTMLSelectElement).name === 'page') {
+      station = '';
       remember();
       void ask();
     }
@@ -379,6 +444,7 @@ export function bench(say: (text: string) => void) {
   addEventListener('message', (e) => {
     if (e.origin !== location.origin) return;
     if (e.data?.ready) void ask();
+    if (e.data?.offer) answered(e.data.offer as Offered);
     if (e.data?.put) put(String(e.data.put.sku), Number(e.data.put.add));
   });
   document.addEventListener('change', (e) => {
@@ -393,6 +459,7 @@ export function bench(say: (text: string) => void) {
   });
   document.addEventListener('htmx:afterSettle', () => {
     at = null;
+    station = '';
     void ask();
   });
   void ask();

@@ -92,13 +92,17 @@ class CartElement extends HTMLElement {
     return this.dialog.open;
   }
   open() {
-    if (!this.dialog.open) this.dialog.showModal();
+    if (this.dialog.open) return;
+    this.dialog.showModal();
+    this.dispatchEvent(new CustomEvent('agonal:cart-opened', { bubbles: true }));
   }
   close() {
     this.dialog.close();
   }
   /** What happens after something was added. */
-  added() {
+  async added() {
+    // What was put in may be asked about first.
+    await (window as unknown as { Agonal?: { settled?: Promise<void> } }).Agonal?.settled;
     const then = this.getAttribute('after') ?? 'open';
     if (then === 'open') this.open();
     else if (then === 'checkout') location.assign(this.getAttribute('checkout') ?? '/checkout');

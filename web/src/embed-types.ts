@@ -26,10 +26,31 @@ export interface Said {
   tables?: { sku: string; rows: Row[] }[];
   hints?: Hint[];
   builder?: Builder;
+  offer?: Offer;
   heading?: string;
   picture?: string;
   ends?: { seconds: number; text: string };
   once?: boolean;
+}
+export interface Offer {
+  kind: string;
+  yes: string;
+  no?: string;
+  was: string;
+  items: OfferItem[];
+}
+export interface OfferItem {
+  sku: string;
+  label: string;
+  picture?: string;
+  was?: string;
+  price: string;
+  total?: string;
+  taken?: boolean;
+  instead?: string;
+  instead_label?: string;
+  instead_picture?: string;
+  instead_price?: string;
 }
 export interface Builder {
   slots: { name?: string; bounds: string; goods: Good[] }[];
@@ -92,6 +113,9 @@ export interface Visit {
   reached: { nudge: string; rung: number }[];
   seen: string[];
   shown: { nudge: string; revision: number }[];
+  declined: string[];
+  /** How often each nudge was shown, to the page before this one; what a dialog shows counts at once. */
+  shows: Record<string, number>;
 }
 export interface Request {
   cart: unknown;

@@ -8,6 +8,7 @@ import type { Cart } from './drawn';
 import { el, press } from './dom';
 import { css } from './embed-css';
 import type { Decision, Drawn, Mark, Minor, Request, Row, Said, Visit } from './embed-types';
+import { type Answer, offered } from './offer';
 import { SetBuilder } from './set-builder';
 
 (() => {
@@ -24,21 +25,24 @@ import { SetBuilder } from './set-builder';
     if (m) {
       try {
         const v = JSON.parse(decodeURIComponent(m[1])) as Visit;
-        if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [], shown: v.shown ?? [] };
+        if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [], shown: v.shown ?? [], declined: v.declined ?? [], shows: v.shows ?? {} };
       } catch {
         /* a cookie that cannot be read begins a new visit */
       }
     }
-    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [], shown: [] };
+    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [], shown: [], declined: [], shows: {} };
   };
   const keepVisit = () => {
     if (!live) return;
     visit.reached = visit.reached.slice(-30);
     visit.seen = visit.seen.slice(-60);
     visit.shown = visit.shown.slice(-30);
+    visit.declined = visit.declined.slice(-30);
+    visit.shows = Object.fromEntries(Object.entries(visit.shows).slice(-30));
     document.cookie = `${cookie}=${encodeURIComponent(JSON.stringify(visit))}; path=/; SameSite=Lax`;
   };
   const visit = readVisit();
+  const showsBefore = { ...visit.shows };
   keepVisit();
 
   let request: Request | null = null;
@@ -78,7 +82,7 @@ import { SetBuilder } from './set-builder';
   addEventListener('pagehide', flush);
 
   // Only what this page has a place for is asked for.
-  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'launcher', 'set_builder', 'dialog'];
+  const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'checkout_bump', 'after_purchase', 'launcher', 'set_builder', 'dialog'];
   let asked: string[] = [];
   const placesHere = () => {
     const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement).map((e) => e.getAttribute('place') ?? ''))];
@@ -118,7 +122,7 @@ import { SetBuilder } from './set-builder';
         cart: { ...cart, lines: [...(cart.lines ?? []), ...(drawn() ? giftLines() : []), ...more] },
         ...(drawn() && { drawn: true, suggest: true }),
         moment: { ...from.moment, placements: places },
-        visit: { ...from.visit, id: visit.id, reached: visit.reached, shown: visit.shown },
+        visit: { ...from.visit, id: visit.id, reached: visit.reached, shown: visit.shown, declined: visit.declined, shows: showsBefore, ...justNow },
       });
       return r.ok ? ((await r.json()) as Decision) : undefined;
     } catch {
@@ -131,6 +135,57 @@ import { SetBuilder } from './set-builder';
     asked = placesHere();
     const d = await askFor(request, asked);
     if (d && mine === turn) render(d);
+  };
+
+  // What has just happened, for nudges that wait for it: it is told until the page is left
+  // or something else happens.
+  let justNow: { acts?: string[]; added?: string[] } = {};
+  const happened = (act: string) => {
+    justNow = { acts: [act] };
+    return decide();
+  };
+  const linesKept = 'agonal-lines';
+  /** Tells from the cart, and what it was, whether something was put in. */
+  const lookAtLines = (r: Request) => {
+    const now: Record<string, number> = {};
+    for (const l of (r.cart as { lines?: { sku: string; quantity: number; origin?: object }[] }).lines ?? [])
+      if (!l.origin) now[l.sku] = (now[l.sku] ?? 0) + l.quantity;
+    const before = sessionStorage.getItem(linesKept);
+    sessionStorage.setItem(linesKept, JSON.stringify(now));
+    if (!before) return;
+    const had = JSON.parse(before) as Record<string, number>;
+    const added = Object.keys(now).filter((sku) => now[sku] > (had[sku] ?? 0));
+    if (added.length) justNow = { acts: ['item_added'], added: added.slice(-20) };
+  };
+  document.addEventListener('agonal:cart-opened', () => void happened('cart_opened'));
+  const leaving = () => {
+    if (!live || visit.seen.includes('left')) return;
+    visit.seen.push('left');
+    keepVisit();
+    void happened('leaving');
+  };
+  document.addEventListener('mouseout', (e) => !e.relatedTarget && e.clientY <= 0 && leaving());
+  if (matchMedia('(pointer: coarse)').matches) {
+    let idle = 0;
+    const wait = () => {
+      clearTimeout(idle);
+      idle = window.setTimeout(leaving, 45000);
+    };
+    for (const e of ['touchstart', 'scroll']) document.addEventListener(e, wait, { passive: true });
+    wait();
+  }
+  let settle: () => void;
+  /** Done once what has just happened was decided, and what that opened is closed. */
+  const settled = new Promise<void>((done) => (settle = done));
+
+  /** What a shopper answers to an offer: the shop takes it in; what is declined is not asked again. */
+  const answer = (from: HTMLElement, s: Said, a: Answer) => {
+    if (a.act === 'decline') {
+      if (!visit.declined.includes(s.nudge)) visit.declined.push(s.nudge);
+      keepVisit();
+      return void decide();
+    }
+    from.dispatchEvent(new CustomEvent('agonal:offer', { bubbles: true, composed: true, detail: { nudge: s.nudge, ...a } }));
   };
 
   const render = (d: Decision) => {
@@ -177,6 +232,7 @@ import { SetBuilder } from './set-builder';
     return li;
   };
 
+  const pageShows = new Set<string>();
   class NudgeElement extends HTMLElement {
     static observedAttributes = ['sku'];
     private root = this.attachShadow({ mode: 'open' });
@@ -192,6 +248,7 @@ import { SetBuilder } from './set-builder';
           const s = this.now;
           this.seeing = window.setTimeout(() => {
             if (!visit.shown.some((x) => x.nudge === s.nudge && x.revision === s.revision)) visit.shown.push({ nudge: s.nudge, revision: s.revision });
+            this.counted(s);
             keepVisit();
             report('shown', s.nudge, s.revision, s.rung);
           }, 1000);
@@ -221,6 +278,7 @@ import { SetBuilder } from './set-builder';
       const id = decision?.shown[this.getAttribute('place') ?? '']?.[0];
       const s = decision?.says.find((x) => x.nudge === id);
       const same = s && this.now && s.nudge === this.now.nudge;
+      if (live && this.root.querySelector('dialog[open]')) return; // it is answered first
       this.now = s;
       this.hidden = !s;
       clearInterval(this.ticking);
@@ -255,7 +313,7 @@ import { SetBuilder } from './set-builder';
       }
       const bar = this.body.querySelector<HTMLElement>('.bar')!;
       const { value, most, marks, text } = s.progress;
-      bar.hidden = look === 'none' || look === 'steps' || most <= 0 || !!rows;
+      bar.hidden = !!s.offer || look === 'none' || look === 'steps' || most <= 0 || !!rows;
       bar.style.display = bar.hidden ? 'none' : '';
       bar.setAttribute('aria-valuemax', String(most));
       bar.setAttribute('aria-valuenow', String(value));
@@ -264,7 +322,7 @@ import { SetBuilder } from './set-builder';
       const share = (m: Minor) => (most > 0 ? Math.min(100, (100 * m) / most) : 100);
       bar.querySelector<HTMLElement>('.fill')!.style.width = `${share(value)}%`;
       const list = this.body.querySelector('ol')!;
-      list.hidden = look !== 'steps' || !!rows;
+      list.hidden = look !== 'steps' || !!rows || !!s.offer;
       list.lang = s.language;
       list.replaceChildren(...(list.hidden ? [] : marks.map(step)));
       const round = this.root.querySelector<HTMLElement>('.round');
@@ -281,6 +339,7 @@ import { SetBuilder } from './set-builder';
       }
       this.count(s);
       this.block(s, !!rows);
+      this.offers(s);
       if (!same) {
         this.watch.disconnect();
         this.watch.observe(this);
@@ -292,6 +351,18 @@ import { SetBuilder } from './set-builder';
       if (!is || !this.body) return;
       if (s.picture) this.body.prepend(Object.assign(el('img', 'beside'), { src: s.picture, alt: '', width: 64, height: 64 }));
       if (s.heading) this.body.prepend(el('h2', 'heading', s.heading));
+    }
+    /** What it offers, below the words. */
+    private offers(s: Said) {
+      this.root.querySelector('.offers')?.remove();
+      if (!s.offer || !this.body || this.getAttribute('place') === 'top_bar') return;
+      this.body.append(offered(s.offer, (a) => answer(this, s, a)));
+    }
+    /** Counts a show, once a page. */
+    private counted(s: Said) {
+      if (pageShows.has(s.nudge)) return;
+      pageShows.add(s.nudge);
+      visit.shows[s.nudge] = (visit.shows[s.nudge] ?? 0) + 1;
     }
     /** Counts down to the real end; past it the shop is asked again. */
     private count(s: Said) {
@@ -314,36 +385,62 @@ import { SetBuilder } from './set-builder';
       this.ticking = window.setInterval(tick, 1000);
       this.body.querySelector('p')!.after(p);
     }
-    /** A gift is to be chosen: asked once, and not again after it was closed. */
+    /** A gift is to be chosen, or something is offered: asked once, and not again after it was closed. */
     private asks(s: Said) {
       const choice = decision?.cart?.choices?.find((c) => c.nudge === s.nudge && ['to_pick', 'offered'].includes(c.state));
       const key = `closed:${s.nudge}:${s.rung}`;
       this.hidden = true;
-      if (!choice || !['reached', 'waiting'].includes(s.state)) {
+      if (!s.offer && (!choice || !['reached', 'waiting'].includes(s.state))) {
         if (decision?.cart && !choice && !s.once) visit.seen = visit.seen.filter((k) => k !== key); // newly earned, it may be offered again
         this.root.querySelector('dialog')?.remove();
         return;
       }
-      if (visit.seen.includes(key)) return;
+      if (!s.offer && visit.seen.includes(key)) return;
       // One dialog at a time: what has just opened goes first, and this one follows it.
       clearTimeout(this.ticking);
-      if (this.root.querySelector('dialog[open]')) return;
+      if (!live) return this.ask(s, key, choice);
       this.ticking = window.setTimeout(() => {
-        if (!otherDialog()) this.ask(s, choice, key);
+        if (!otherDialog()) this.ask(s, key, choice);
       }, 80);
     }
-    private ask(s: Said, choice: NonNullable<Cart['choices']>[0], key: string) {
+    private ask(s: Said, key: string, choice?: NonNullable<Cart['choices']>[0]) {
       this.hidden = false;
-      const w = decision!.cart!.words;
-      const box = el('dialog', 'ask', el('h2', 'heading', choice.title), el('p', '', s.text));
-      box.setAttribute('aria-label', choice.title);
+      const box = el('dialog', 'ask');
+      let said: Answer = { act: 'decline', sku: '' };
+      const title = s.offer ? s.heading : choice!.title;
+      if (title) box.append(el('h2', 'heading', title));
+      box.append(el('p', '', s.text));
+      box.setAttribute('aria-label', title ?? s.text);
       box.lang = s.language;
-      const done = () => {
-        visit.seen.push(key);
+      if (s.offer)
+        box.append(
+          offered(s.offer, (a) => {
+            said = a;
+            box.close();
+          }),
+        );
+      else this.gifts(box, s, choice!);
+      box.addEventListener('close', () => {
+        if (!s.offer) visit.seen.push(key);
+        else answer(this, s, said);
         keepVisit();
         box.remove();
         this.hidden = true;
-      };
+        document.dispatchEvent(new CustomEvent('agonal:dialog-closed'));
+      });
+      box.addEventListener('click', (e) => e.target === box && box.close());
+      this.root.querySelector('dialog')?.remove();
+      this.root.append(box);
+      if (!live) return void (box.open = true); // a preview takes no focus
+      box.showModal();
+      this.counted(s);
+      showsBefore[s.nudge] = visit.shows[s.nudge];
+      keepVisit();
+      this.watch.observe(this);
+      report('shown', s.nudge, s.revision, s.rung);
+    }
+    private gifts(box: HTMLDialogElement, s: Said, choice: NonNullable<Cart['choices']>[0]) {
+      const w = decision!.cart!.words;
       for (const it of choice.items ?? []) {
         const take = press(
           w.take,
@@ -358,13 +455,6 @@ import { SetBuilder } from './set-builder';
         box.append(el('div', 'offer', ...picture, el('span', 'name', it.label, it.price ? ` · ${it.price}` : ''), take));
       }
       box.append(press(w.close, '', () => box.close()));
-      box.addEventListener('close', done);
-      box.addEventListener('click', (e) => e.target === box && box.close());
-      this.root.querySelector('dialog')?.remove();
-      this.root.append(box);
-      box.showModal();
-      this.watch.observe(this);
-      report('shown', s.nudge, s.revision, s.rung);
     }
     /** A set is put together here: the words as ever, its places and goods below them. */
     private build(s: Said, anew: boolean) {
@@ -470,8 +560,12 @@ import { SetBuilder } from './set-builder';
     decision: () => decision,
     update: (r: Request) => {
       request = r;
+      if (live) lookAtLines(r);
       return decide();
     },
+    /** Tells that something has just happened that nudges may wait for. */
+    happened,
+    settled,
     render,
     visit: () => visit,
   };
@@ -482,8 +576,17 @@ import { SetBuilder } from './set-builder';
     const told = json<Decision>('agonal-decision');
     asked = placesHere();
     fetchCart();
+    if (live && request) lookAtLines(request);
     if (told) render(told);
-    if (!told || drawn()) void decide();
+    const first = !told || drawn() ? decide() : Promise.resolve();
+    // A dialog opens a moment after the decision; who waits for it waits until it is closed.
+    void first.then(() =>
+      window.setTimeout(() => {
+        if ([...elements].some((e) => e.shadowRoot?.querySelector('dialog[open]')))
+          document.addEventListener('agonal:dialog-closed', () => settle(), { once: true });
+        else settle();
+      }, 120),
+    );
     if (!live) return;
     setInterval(() => {
       if (document.visibilityState === 'visible') void decide();

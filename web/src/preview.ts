@@ -9,4 +9,5 @@ addEventListener('message', (e: MessageEvent) => {
   document.body.dataset.page = page;
 });
 document.addEventListener('agonal:put', (e) => parent.postMessage({ put: (e as CustomEvent).detail }, location.origin));
+document.addEventListener('agonal:offer', (e) => parent.postMessage({ offer: (e as CustomEvent).detail }, location.origin));
 parent.postMessage({ ready: true }, location.origin);

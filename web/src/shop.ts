@@ -99,8 +99,8 @@ interface Embed {
 
 /** Sends a change of the cart, and shows what came of it without leaving the page. */
 let changing = Promise.resolve();
-const change = (action: string, fields: Record<string, string>) => {
-  changing = changing.then(async () => {
+const change = (action: string, fields: Record<string, string>) =>
+  (changing = changing.then(async () => {
     try {
       const r = await fetch(action, { method: 'POST', body: new URLSearchParams({ ...fields, in: 'drawer', back: location.pathname }) });
       const page = show(await r.text(), location.pathname === '/cart');
@@ -108,8 +108,7 @@ const change = (action: string, fields: Record<string, string>) => {
     } catch {
       cart()?.refuse('The shop does not answer. Look at your connection and try again.');
     }
-  });
-};
+  }));
 const asked = <T>(kind: string, act: (detail: T) => void) => document.addEventListener(`agonal:${kind}`, (e) => act((e as CustomEvent<T>).detail));
 interface OfSet {
   id: string;
@@ -118,6 +117,10 @@ asked<{ sku?: string; build?: OfSet; origin?: { nudge: string }; quantity: numbe
   change('/cart/set', { sku: d.sku ?? '', set: d.build?.id ?? '', gift: d.origin?.nudge ?? '', quantity: String(d.quantity) }),
 );
 asked<{ nudge: string; sku?: string; act: string }>('gift', (d) => change('/cart/gift', { nudge: d.nudge, sku: d.sku ?? '', do: d.act }));
+asked<{ nudge: string; sku: string; instead?: string; act: string }>('offer', async (d) => {
+  await change('/cart/offer', { nudge: d.nudge, sku: d.sku, instead: d.instead ?? '', do: d.act });
+  document.querySelector<HTMLFormElement>('#till')?.requestSubmit(); // the checkout works its total out again
+});
 asked<{ codes: string[] }>('code', (d) => change('/cart/code', { code: d.codes.join(' ') }));
 asked<{ country: string; postcode: string }>('deliver', (d) => change('/deliver-to', d));
 asked<{ items: { sku: string; quantity: number; build?: OfSet }[] }>('add', (d) => {

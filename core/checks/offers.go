@@ -1,0 +1,88 @@
+package checks
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/nudge"
+)
+
+// offers looks at what is offered by a rule: goods that have no next size get no offer.
+func (f *finder) offers(r *catalog.Region) {
+	for i := range f.d.Ladder.Rungs {
+		for j := range f.d.Ladder.Rungs[i].Rewards {
+			if f.d.Ladder.Rungs[i].Rewards[j].Choose == nudge.NextSize {
+				f.nextSizes(r, nudge.RewardField(i, j))
+			}
+		}
+	}
+}
+
+func (f *finder) nextSizes(r *catalog.Region, field string) {
+	some := false
+	var none []string
+	for i := range f.c.Catalog.Products {
+		p := &f.c.Catalog.Products[i]
+		for k := range p.Variants {
+			it := catalog.Item{Product: p, Variant: &p.Variants[k]}
+			price, sold := it.Variant.PriceIn(r.Currency, "", f.c.Now)
+			if facts := catalog.FactsOf(it, price, r.ID); !sold || p.GiftCard || !f.d.Ladder.Holds(&facts) {
+				continue
+			}
+			next, ok := it.NextSize(r.Currency, f.c.Now)
+			if ok = ok && (next.Stock == nil || *next.Stock > 0); !ok {
+				none = append(none, it.Label())
+			}
+			some = some || ok
+		}
+	}
+	const named = 2
+	switch {
+	case !some:
+		f.stop(field, "Nothing that it counts has a next size in %s; count smaller sizes, or choose by hand.", r.Name)
+	case len(none) > named:
+		f.doubt(field, "%s and %d more have no next size in %s: no offer there.", strings.Join(none[:named], "; "), len(none)-named, r.Name)
+	case len(none) > 0:
+		f.doubt(field, "No next size in %s, so no offer there: %s.", r.Name, strings.Join(none, "; "))
+	}
+}
+
+// offerWords looks for the one sentence that an offer needs, and whether it says what taking
+// it costs.
+func (f *finder) offerWords(needed []string) {
+	any := false
+	for _, l := range f.d.Wording.Languages() {
+		text := f.d.Wording.Sentence(l, nudge.Reached)
+		any = any || text != ""
+		told := slices.ContainsFunc([]nudge.Placeholder{nudge.Difference, nudge.OfferPrice, nudge.OrderTotal}, func(p nudge.Placeholder) bool {
+			return strings.Contains(text, "{"+string(p)+"}")
+		})
+		if text != "" && !told {
+			f.doubt(fmt.Sprintf("wording.%s.%s", l, nudge.Reached), "The %s sentence does not say what it costs; put {difference} in.", LanguageName(l))
+		}
+	}
+	if !any {
+		f.stop("wording", "It has no sentence that asks; write one for “%s”.", StateName(nudge.Reached))
+		return
+	}
+	for _, l := range needed {
+		if f.d.Wording.Sentence(l, nudge.Reached) == "" {
+			f.doubt(fmt.Sprintf("wording.%s.%s", l, nudge.Reached), "%s has no sentence that asks; shoppers there read another language.", LanguageName(l))
+		}
+	}
+}
+
+// dialogs points out another live nudge that opens a dialog at the same moment.
+func (f *finder) dialogs() {
+	if !slices.Contains(f.d.Placements, nudge.Dialog) {
+		return
+	}
+	for _, o := range f.c.Others {
+		d := &o.Definition
+		if slices.Contains(d.Placements, nudge.Dialog) && d.Moment == f.d.Moment && sharesRegion(f.d.Audience.Regions, d.Audience.Regions) {
+			f.doubt("moment", "“%s” is live and opens a dialog at the same moment; a shopper meets one of them at a time.", d.Name)
+		}
+	}
+}

@@ -1,0 +1,83 @@
+package nudge
+
+import "fmt"
+
+// OfferWords are what is said of an offer besides its sentence, in a language.
+type OfferWords struct {
+	more, less, same, total string
+	answers                 map[Kind][2]string // yes and no
+}
+
+// OfferWordsIn are those of a language; of one that has none, the English ones.
+func OfferWordsIn(language string) OfferWords {
+	if w, ok := offerWords[language]; ok {
+		return w
+	}
+	return offerWords["en"]
+}
+
+var offerWords = map[string]OfferWords{
+	"en": {"%s more", "%s less", "no more than now", "To pay then %s", map[Kind][2]string{
+		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OrderBump: {"Add it to my order", ""}, OfferAfter: {"Add it to my order", "No, thank you"},
+	}},
+	"de": {"%s mehr", "%s weniger", "nicht mehr als jetzt", "Dann zu zahlen: %s", map[Kind][2]string{
+		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"},
+	}},
+	"pl": {"%s więcej", "%s mniej", "nie więcej niż teraz", "Wtedy do zapłaty: %s", map[Kind][2]string{
+		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"},
+	}},
+	"ja": {"%s多い金額", "%s少ない金額", "今と同じ金額", "お支払い合計 %s", map[Kind][2]string{
+		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, OfferAfter: {"注文に追加する", "いいえ"},
+	}},
+}
+
+// Difference says how much more an order costs: of an amount above 0 more, below 0 less.
+func (w OfferWords) Difference(sign int, amount string) string {
+	switch {
+	case sign > 0:
+		return fmt.Sprintf(w.more, amount)
+	case sign < 0:
+		return fmt.Sprintf(w.less, amount)
+	}
+	return w.same
+}
+
+// Total says what the whole order costs then.
+func (w OfferWords) Total(amount string) string { return fmt.Sprintf(w.total, amount) }
+
+// AnswersIn are the two answers to an offer of a kind in a language: the merchant's own,
+// else the usual ones.
+func (d *Definition) AnswersIn(language string, k Kind) (yes, no string) {
+	usual := OfferWordsIn(language).answers[k]
+	return orText(d.Answers.Yes[language], usual[0]), orText(d.Answers.No[language], usual[1])
+}
+
+// Offers tells whether all that a nudge gives are offers.
+func (d *Definition) Offers() bool {
+	for i := range d.Ladder.Rungs {
+		for _, r := range d.Ladder.Rungs[i].Rewards {
+			if r.Kind.Class() != UnlockClass {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// offerWording is a first wording for an offer of a kind.
+func offerWording(k Kind) Wording {
+	out := Wording{}
+	for language, text := range map[string][2]string{
+		"en": {"Take {offered} instead? You pay {difference}.", "Add {offered} for {offer_price}? You pay {difference}."},
+		"de": {"Stattdessen {offered}? Du zahlst {difference}.", "{offered} für {offer_price} dazu? Du zahlst {difference}."},
+		"pl": {"Może zamiast tego {offered}? Zapłacisz {difference}.", "Dodać {offered} za {offer_price}? Zapłacisz {difference}."},
+		"ja": {"代わりに{offered}はいかがですか。お支払いは{difference}です。", "{offered}を{offer_price}で追加しませんか。お支払いは{difference}です。"},
+	} {
+		t := text[1]
+		if k == OfferBetter {
+			t = text[0]
+		}
+		out[language] = map[State]string{Reached: t}
+	}
+	return out
+}
