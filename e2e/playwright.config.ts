@@ -5,17 +5,15 @@ import { agonal, lindquill } from './servers';
 // A hasty hand leaves the shop as it comes: it goes last. Half of the tests may run
 // beside the other half, each on a shop of its own.
 const half = process.env.E2E_HALF;
-const stories = { '': '*.spec.ts', kinds: ['kinds.spec.ts', 'sets.spec.ts'], others: '*.spec.ts' }[half ?? ''];
+const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts'];
+const stories = { '': '*.spec.ts', kinds: ofKinds, others: '*.spec.ts' }[half ?? ''];
 const use = { name: 'use', testMatch: 'use.spec.ts', dependencies: process.env.ALONE ? [] : ['stories'] };
 
 export default defineConfig({
   testDir: '.',
   projects: process.env.SHOTS
     ? [{ name: 'pictures', testMatch: '*.shots.ts' }]
-    : [
-        { name: 'stories', testMatch: stories, testIgnore: ['use.spec.ts', ...(half === 'others' ? ['kinds.spec.ts', 'sets.spec.ts'] : [])] },
-        ...(half === 'others' ? [] : [use]),
-      ],
+    : [{ name: 'stories', testMatch: stories, testIgnore: ['use.spec.ts', ...(half === 'others' ? ofKinds : [])] }, ...(half === 'others' ? [] : [use])],
   timeout: 150_000,
   expect: { timeout: 20_000 }, // machines are shared, and both halves run at once
   workers: 1, // one shop, one story at a time

@@ -13,6 +13,7 @@ export interface Line {
   quantity: number;
   plan?: string;
   build?: { nudge: string; id: string };
+  origin?: { kind: string; nudge: string; instead?: string };
 }
 export interface Decision {
   to_pay: number;

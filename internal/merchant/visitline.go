@@ -108,7 +108,7 @@ func visitOf(snap *snapshot.Snapshot, req decide.Request, id string, def *nudge.
 				}
 			}
 		}
-		x.Says = "nothing"
+		x.Says, x.Why = "nothing", "the cart holds nothing that it is about"
 		if len(x.Full) > 0 {
 			x.Says = strings.Join(x.Full, ", ")
 		}

@@ -354,9 +354,15 @@ import { SetBuilder } from './set-builder';
     }
     /** What it offers, below the words. */
     private offers(s: Said) {
-      this.root.querySelector('.offers')?.remove();
+      const old = this.root.querySelector('.offers');
+      const focused = [...(old?.querySelectorAll('button, input') ?? [])].indexOf(this.root.activeElement!);
+      old?.remove();
       if (!s.offer || !this.body || this.getAttribute('place') === 'top_bar') return;
       this.body.append(offered(s.offer, (a) => answer(this, s, a)));
+      this.root.querySelectorAll<HTMLElement>('.offers button, .offers input')[focused]?.focus();
+    }
+    focus(how?: FocusOptions) {
+      this.root.querySelector<HTMLElement>('button, input')?.focus(how);
     }
     /** Counts a show, once a page. */
     private counted(s: Said) {

@@ -130,6 +130,7 @@ asked<{ items: { sku: string; quantity: number; build?: OfSet }[] }>('add', (d) 
 /** Puts in place what the shop answered: the content, the header, the cart, and what the embed knows. */
 const show = (html: string, whole = true) => {
   const page = new DOMParser().parseFromString(html, 'text/html');
+  const held = document.activeElement?.closest('#main agonal-nudge')?.getAttribute('place'); // what is drawn anew keeps the focus
   for (const part of ['.mast', '#cart', ...(whole ? ['#main'] : [])])
     document.querySelector(part)?.replaceChildren(...(page.querySelector(part)?.childNodes ?? []));
   const embed = (window as unknown as { Agonal?: Embed }).Agonal;
@@ -137,6 +138,7 @@ const show = (html: string, whole = true) => {
   const decision = json('agonal-decision');
   const request = json('agonal-request');
   if (decision) embed?.render(JSON.parse(decision));
+  if (held) document.querySelector<HTMLElement>(`#main agonal-nudge[place=${held}]`)?.focus({ preventScroll: true });
   if (request) embed?.update(JSON.parse(request));
   return page;
 };
