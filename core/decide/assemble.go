@@ -3,6 +3,7 @@ package decide
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/snapshot"
@@ -247,5 +248,38 @@ func (a *assembler) accepted(st *snapshot.Step, goal *pricing.Goal) {
 	}
 	u := *st.Offer
 	u.Nudge, u.Goal, u.On = a.nudge, *goal, on
+	if goal.Basis == pricing.Before && !a.right(&u) {
+		return
+	}
 	a.p.Units = append(a.p.Units, u)
+}
+
+// right gives the price of what was accepted the goal of its right: that looks at the
+// other lines before nudges, whatever takes their units. Where it holds, the goal is to
+// have what was accepted; where only an added unit may make it hold, so much of that. It is
+// false where nothing does.
+func (a *assembler) right(u *pricing.Unit) bool {
+	g := u.Goal
+	amounts := make([]money.Minor, len(a.p.Lines))
+	for i := range a.p.Lines {
+		amounts[i] = a.p.Lines[i].Amount
+	}
+	cart := a.scope()
+	copy(cart[a.extra:], g.Scope[a.extra:])
+	g.Scope = cart
+	have, any := a.p.MeasureOf(&g, amounts)
+	switch {
+	case g.Meets(have, any):
+		u.Goal, u.Elsewhere = pricing.Goal{Measure: pricing.Units, Scope: u.On}, false
+		return true
+	case a.extra == 0 || g.Measure != pricing.Value || g.Most > 0 && have > g.Most:
+		return false
+	}
+	added := a.scope()
+	a.scopes = append(a.scopes, added)
+	u.Goal.Scope, u.Goal.Threshold = added, max(0, g.Threshold-have)
+	if g.Most > 0 {
+		u.Goal.Most = g.Most - have
+	}
+	return true
 }

@@ -57,7 +57,34 @@ func Random(t *rapid.T) (snapshot.Shop, decide.Request) {
 	if rapid.IntRange(0, 11).Draw(t, "crossing") == 0 {
 		shop.Nudges = append(shop.Nudges, gen{t}.crossing(cat, r)...)
 	}
+	gen{t}.accepted(&shop, &r)
 	return shop, r
+}
+
+// accepted draws an offer, and that some of it was taken: beside the others, or in the
+// place of something.
+func (g gen) accepted(shop *snapshot.Shop, r *decide.Request) {
+	if !g.one(6, "offer") {
+		return
+	}
+	sku := rapid.SampledFrom(names).Draw(g.t, "offered")
+	of := nudge.Reward{Kind: nudge.OfferAdd, Items: []nudge.Item{{SKU: sku}}, Percent: g.percent(100_000, 333_300, 1_000_000)}
+	from := decide.Origin{Kind: decide.FromOffer, Nudge: "o0"}
+	if instead := rapid.SampledFrom(names).Draw(g.t, "instead"); instead != sku && g.one(3, "better") {
+		of.Kind, of.InPlaceOf, from.Instead = nudge.OfferBetter, []string{instead}, instead
+	}
+	d := Ladder("offer", nudge.BeforeNudges)
+	if g.one(2, "pieces") {
+		d.Ladder.Measure = nudge.Units
+	}
+	if g.one(2, "scope") {
+		d.Ladder.Scope.Include.Collections = []string{"shelf-0"}
+	}
+	g.rungs(&d, 1, func(int) []nudge.Reward { return []nudge.Reward{of} })
+	shop.Nudges = append(shop.Nudges, snapshot.Live{ID: "o0", Revision: 1, Priority: int(g.num(1, 3, "priority")), Definition: d})
+	if g.one(2, "taken") {
+		r.Cart.Lines = append(r.Cart.Lines, decide.CartLine{SKU: sku, Quantity: g.num(1, 2, "quantity"), Origin: &from})
+	}
 }
 
 // putTogether puts lines of a cart into sets of the nudges that are about such.
