@@ -63,7 +63,7 @@ for (const [picture, nudge] of [
       const begun = w.agonalFrames.length;
       const t0 = performance.now();
       for (let i = 0; performance.now() - t0 < 2000; i++) {
-        const key = Math.sin(i / 9) > 0 ? 'ArrowRight' : 'ArrowLeft';
+        const key = Math.sin(i) > 0 ? 'ArrowRight' : 'ArrowLeft'; // three to and fro: a set of five has few places
         document.querySelector('#marker')!.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }));
         await new Promise((next) => requestAnimationFrame(next));
       }

@@ -9,6 +9,7 @@ package catalog
 import (
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"agonal.dev/agonal/core/money"
@@ -94,6 +95,8 @@ type Catalog struct {
 	bySKU    map[string]int32 // places in items
 	items    []Item
 
+	kept *sync.Map // what was worked out of it, see Keep
+
 	collections, tags []string
 	cheapest          map[money.Currency]money.Minor
 }
@@ -101,7 +104,7 @@ type Catalog struct {
 // New builds a catalogue. It refuses two products with one id, two variants
 // with one SKU, negative prices, weights and stock.
 func New(products []Product) (*Catalog, error) {
-	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]int32, len(products)), cheapest: map[money.Currency]money.Minor{}}
+	c := &Catalog{Products: products, byID: make(map[string]int, len(products)), bySKU: make(map[string]int32, len(products)), cheapest: map[money.Currency]money.Minor{}, kept: &sync.Map{}}
 	for i := range products {
 		p := &products[i]
 		if _, twice := c.byID[p.ID]; twice || p.ID == "" {
@@ -124,6 +127,32 @@ func New(products []Product) (*Catalog, error) {
 	c.collections = c.names(func(p *Product) []string { return p.Collections })
 	c.tags = c.names(func(p *Product) []string { return p.Tags })
 	return c, nil
+}
+
+// kept is something worked out of a catalogue for an hour.
+type keptFor struct {
+	hour int64
+	what any
+}
+
+// Keep returns what is worked out of a catalogue, from what was kept of it where it was
+// asked for in the same hour: prices change by the hour. about names it, with all that it
+// depends on but the catalogue and the hour.
+func Keep[T any](c *Catalog, about any, at time.Time, work func() T) T {
+	hour := at.Unix() / 3600
+	if c.kept == nil { // made by hand, not by New
+		return work()
+	}
+	if was, ok := c.kept.Load(about); ok {
+		if k, ok := was.(keptFor); ok && k.hour == hour {
+			if out, ok := k.what.(T); ok {
+				return out
+			}
+		}
+	}
+	out := work()
+	c.kept.Store(about, keptFor{hour, out})
+	return out
 }
 
 func (c *Catalog) compare(p *Product, v *Variant) {

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -181,4 +182,13 @@ func overlap[T comparable](a, b []T) bool {
 		}
 	}
 	return false
+}
+
+// Key tells filters apart: two that say the same have the same.
+func (f Filter) Key() string {
+	b, err := json.Marshal(f)
+	if err != nil {
+		return ""
+	}
+	return string(b)
 }

@@ -20,9 +20,31 @@ func (f *finder) offers(r *catalog.Region) {
 	}
 }
 
+// sizesKey names what is known of the next sizes of a scope in a region.
+type sizesKey struct{ scope, region string }
+
+// sizes is how it stands with the next sizes of goods: whether any has one, and which have
+// none.
+type sizes struct {
+	some bool
+	none []string
+}
+
 func (f *finder) nextSizes(r *catalog.Region, field string) {
-	some := false
-	var none []string
+	l := &f.d.Ladder
+	found := catalog.Keep(f.c.Catalog, sizesKey{l.Scope.Key(), r.ID}, f.c.Now, func() sizes { return f.sizes(r) })
+	const named = 2
+	switch none := found.none; {
+	case !found.some:
+		f.stop(field, "Nothing that it counts has a next size in %s; count smaller sizes, or choose by hand.", r.Name)
+	case len(none) > named:
+		f.doubt(field, "%s and %d more have no next size in %s: no offer there.", strings.Join(none[:named], "; "), len(none)-named, r.Name)
+	case len(none) > 0:
+		f.doubt(field, "No next size in %s, so no offer there: %s.", r.Name, strings.Join(none, "; "))
+	}
+}
+
+func (f *finder) sizes(r *catalog.Region) (out sizes) {
 	for i := range f.c.Catalog.Products {
 		p := &f.c.Catalog.Products[i]
 		for k := range p.Variants {
@@ -33,20 +55,12 @@ func (f *finder) nextSizes(r *catalog.Region, field string) {
 			}
 			next, ok := it.NextSize(r.Currency, f.c.Now)
 			if ok = ok && (next.Stock == nil || *next.Stock > 0); !ok {
-				none = append(none, it.Label())
+				out.none = append(out.none, it.Label())
 			}
-			some = some || ok
+			out.some = out.some || ok
 		}
 	}
-	const named = 2
-	switch {
-	case !some:
-		f.stop(field, "Nothing that it counts has a next size in %s; count smaller sizes, or choose by hand.", r.Name)
-	case len(none) > named:
-		f.doubt(field, "%s and %d more have no next size in %s: no offer there.", strings.Join(none[:named], "; "), len(none)-named, r.Name)
-	case len(none) > 0:
-		f.doubt(field, "No next size in %s, so no offer there: %s.", r.Name, strings.Join(none, "; "))
-	}
+	return out
 }
 
 // offerWords looks for the one sentence that an offer needs, and whether it says what taking

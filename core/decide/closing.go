@@ -11,25 +11,16 @@ import (
 	"agonal.dev/agonal/core/snapshot"
 )
 
-// shelfKey names the goods of a scope in a region on an hour: sales begin and end.
-type shelfKey struct {
-	nudge  string
-	region string
-	hour   int64
-}
+// shelfKey names the goods of a scope in a region.
+type shelfKey struct{ scope, region string }
 
 // shelf lists what a nudge counts and the shop sells, the cheapest first. It is
-// kept with the snapshot, since many carts ask for it.
+// kept with the catalogue, since many carts ask for it.
 func shelf(s *snapshot.Snapshot, n *snapshot.Compiled, region *catalog.Region, at time.Time) []good {
-	key := shelfKey{n.ID, region.ID, at.Unix() / 3600}
-	if n.Scope.IsEverything() {
-		key.nudge = ""
-	}
-	if known, ok := s.Shelves.Load(key); ok {
-		if goods, ok := known.([]good); ok {
-			return goods
-		}
-	}
+	return catalog.Keep(s.Shop.Catalog, shelfKey{n.Shelf, region.ID}, at, func() []good { return shelve(s, n, region, at) })
+}
+
+func shelve(s *snapshot.Snapshot, n *snapshot.Compiled, region *catalog.Region, at time.Time) []good {
 	out := []good{}
 	look := func(p *catalog.Product) {
 		for i := range p.Variants {
@@ -58,7 +49,6 @@ func shelf(s *snapshot.Snapshot, n *snapshot.Compiled, region *catalog.Region, a
 	slices.SortFunc(out, func(a, b good) int {
 		return cmp.Or(cmp.Compare(a.price, b.price), cmp.Compare(a.item.Variant.SKU, b.item.Variant.SKU))
 	})
-	s.Shelves.Store(key, out)
 	return out
 }
 

@@ -8,7 +8,6 @@ package snapshot
 import (
 	"fmt"
 	"slices"
-	"sync"
 	"time"
 	_ "time/tzdata" // the shop's time zone, whatever the machine has
 
@@ -27,8 +26,7 @@ type Snapshot struct {
 	Zone     *time.Location
 	Nudges   []Compiled // in order of priority, then id
 	Retired  []retired
-	Index    []Index   // per region
-	Shelves  *sync.Map // shelfKey to []good, filled as it is asked for
+	Index    []Index // per region
 	shelving *shelving
 	Delivery []deliveries // per region
 	Names    numbers
@@ -56,6 +54,7 @@ type Compiled struct {
 	Items      []nudge.Item  // its gifts and offers, if it gives nothing else
 	Live
 	Scope   catalog.Filter
+	Shelf   string          // names the goods in its scope
 	Carried catalog.Facts   // of a made-up unit in its scope
 	Caps    nudge.Frequency // how often it may show
 }
@@ -105,7 +104,7 @@ func Compile(shop Shop) (*Snapshot, error) {
 	if err != nil {
 		return nil, fmt.Errorf("settings.time_zone: %q is not an IANA time zone such as Europe/Berlin", shop.Settings.TimeZone)
 	}
-	s := &Snapshot{Shop: shop, ByRegion: map[string]int{}, Zone: zone, Shelves: &sync.Map{}, shelving: shelve(shop.Catalog, len(shop.Regions))}
+	s := &Snapshot{Shop: shop, ByRegion: map[string]int{}, Zone: zone, shelving: shelve(shop.Catalog, len(shop.Regions))}
 	for i, r := range shop.Regions {
 		s.ByRegion[r.ID] = i
 		s.Delivery = append(s.Delivery, deliveriesOf(&shop.Regions[i]))
@@ -141,6 +140,7 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (Compiled, error) {
 	}
 	c.When = tree
 	c.Carried = c.Scope.Carried()
+	c.Shelf = c.Scope.Key()
 	c.All = c.Scope.IsEverything()
 	c.Caps = shop.Settings.caps(l.Definition.Frequency)
 	c.Gates = gatesOf(&l.Definition, c.Caps)
@@ -171,7 +171,6 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (Compiled, error) {
 // of those with the same id: a rehearsal of drafts among what is live.
 func (s *Snapshot) With(drafts ...Live) (*Snapshot, error) {
 	out := *s
-	out.Shelves = &sync.Map{}
 	out.Nudges = slices.Clone(s.Nudges)
 	for _, d := range drafts {
 		c, err := compile(d, &s.Shop, nil)

@@ -268,10 +268,10 @@ func changes(expected money.Minor, d decide.Decision) []string {
 	return out
 }
 
-// Orders lists a shop's orders, the newest first.
+// Orders lists a shop's orders, the newest first, without their decisions.
 func (a *App) Orders(ctx context.Context, shop string, limit int) ([]store.Order, error) {
 	var os []store.Order
-	err := a.Store.DB.WithContext(ctx).Preload("Rewards").Where("shop_id = ?", shop).Order("number DESC").Limit(limit).Find(&os).Error
+	err := a.Store.DB.WithContext(ctx).Omit("Decision").Preload("Rewards").Where("shop_id = ?", shop).Order("number DESC").Limit(limit).Find(&os).Error
 	return os, err
 }
 

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/labstack/echo/v5"
+	"golang.org/x/sync/errgroup"
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
@@ -40,11 +41,13 @@ const periodDays = 30
 func (s *server) board(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
 	s.sessions.Put(ctx, "shop", h.shop.ID)
+	var numbers map[string]store.Numbers
+	var counting errgroup.Group // beside what follows
+	counting.Go(func() (err error) {
+		numbers, err = s.app.Store.Numbers(ctx, h.shop.ID, s.app.Now().AddDate(0, 0, -periodDays))
+		return err
+	})
 	ns, err := s.app.Nudges(ctx, h.shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	numbers, err := s.app.Store.Numbers(ctx, h.shop.ID, s.app.Now().AddDate(0, 0, -periodDays))
 	if err != nil {
 		return s.fail(c, err)
 	}
@@ -58,6 +61,9 @@ func (s *server) board(c *echo.Context) error {
 	}
 	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
+		return s.fail(c, err)
+	}
+	if err := counting.Wait(); err != nil {
 		return s.fail(c, err)
 	}
 	v := boardView{Starts: startGroups(), All: c.QueryParam("away") == "yes", Ready: len(snap.Regions()) > 0}

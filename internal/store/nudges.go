@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/snapshot"
 )
@@ -86,28 +88,36 @@ type Numbers struct {
 
 // Numbers counts per nudge since a moment.
 func (s *Store) Numbers(ctx context.Context, shop string, since time.Time) (map[string]Numbers, error) {
-	var rows []Numbers
-	err := s.DB.WithContext(ctx).Raw(`
-		WITH seen AS (SELECT nudge_id, count(*) FILTER (WHERE shown) AS shown, count(*) FILTER (WHERE shown AND reached) AS reached
+	args := map[string]any{"shop": shop, "since": since}
+	var seen, bought []Numbers
+	var both errgroup.Group // each takes a while in a large shop
+	both.Go(func() error {
+		return s.DB.WithContext(ctx).Raw(`
+			SELECT nudge_id, count(*) FILTER (WHERE shown) AS shown, count(*) FILTER (WHERE shown AND reached) AS reached
 			FROM (SELECT nudge_id, visit, bool_or(kind = 'shown') AS shown, bool_or(kind = 'reached') AS reached
 				FROM events WHERE shop_id = @shop AND at >= @since GROUP BY nudge_id, visit) v
-			GROUP BY nudge_id),
-		given AS (SELECT DISTINCT r.nudge_id, o.number, o.visit, o.placed_at FROM orders o
-			JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
-			WHERE o.shop_id = @shop AND o.placed_at >= @since),
-		bought AS (SELECT g.nudge_id, count(*) AS n, count(*) FILTER (WHERE f.at <= g.placed_at) AS after_show FROM given g
-			LEFT JOIN (SELECT nudge_id, visit, min(at) AS at FROM events WHERE shop_id = @shop AND kind = 'shown' GROUP BY nudge_id, visit) f
-				ON f.nudge_id = g.nudge_id AND f.visit = g.visit
-			GROUP BY g.nudge_id)
-		SELECT n.id AS nudge_id, coalesce(seen.shown, 0) AS shown, coalesce(seen.reached, 0) AS reached, coalesce(bought.n, 0) AS orders, coalesce(bought.after_show, 0) AS after_show
-		FROM nudges n LEFT JOIN seen ON seen.nudge_id = n.id LEFT JOIN bought ON bought.nudge_id = n.id
-		WHERE n.shop_id = @shop`, map[string]any{"shop": shop, "since": since}).Scan(&rows).Error
-	if err != nil {
+			GROUP BY nudge_id`, args).Scan(&seen).Error
+	})
+	both.Go(func() error {
+		return s.DB.WithContext(ctx).Raw(`
+			SELECT nudge_id, count(*) AS orders, count(*) FILTER (WHERE first <= placed_at) AS after_show
+			FROM (SELECT r.nudge_id, o.number, o.placed_at, min(f.at) AS first FROM orders o
+				JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
+				LEFT JOIN events f ON f.shop_id = o.shop_id AND f.nudge_id = r.nudge_id AND f.kind = 'shown' AND f.visit = o.visit
+				WHERE o.shop_id = @shop AND o.placed_at >= @since GROUP BY r.nudge_id, o.number, o.placed_at) g
+			GROUP BY nudge_id`, args).Scan(&bought).Error
+	})
+	if err := both.Wait(); err != nil {
 		return nil, fmt.Errorf("counting: %w", err)
 	}
-	out := make(map[string]Numbers, len(rows))
-	for _, r := range rows {
+	out := make(map[string]Numbers, len(seen))
+	for _, r := range seen {
 		out[r.NudgeID] = r
+	}
+	for _, r := range bought {
+		n := out[r.NudgeID]
+		n.NudgeID, n.Orders, n.AfterShow = r.NudgeID, r.Orders, r.AfterShow
+		out[r.NudgeID] = n
 	}
 	return out, nil
 }

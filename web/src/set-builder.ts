@@ -19,12 +19,23 @@ const readDraft = (nudge: string): { pieces: Piece[]; plan?: string } => {
   }
 };
 
+/** The goods of a slot as they are drawn: what they are, and by SKU how each stands. */
+interface Section {
+  of: string;
+  box: HTMLElement;
+  rows: Map<string, { as: string; li: HTMLElement }>;
+}
+
 /** Where a set is put together: its places, how far it is, and the goods to choose from. */
 export class SetBuilder {
   private asked = 0;
   private own?: Build;
   private pieces: Piece[] = [];
   private plan = '';
+  // What is drawn: places and foot are drawn anew each time, of the goods only what changes.
+  private top?: HTMLElement;
+  private foot?: HTMLElement;
+  private sections: Section[] = [];
   readonly box = el('div', 'set');
 
   constructor(
@@ -108,7 +119,12 @@ export class SetBuilder {
     this.box.lang = this.said.language;
     const foot = el('div', 'foot', far, put);
     if (b.plans?.length) foot.prepend(this.plans(b.plans));
-    this.box.replaceChildren(places, ...b.slots.map((s) => this.slot(s, b)), foot);
+    const sections = b.slots.map((s, i) => this.slot(this.sections[i], s, b));
+    if (this.top && this.foot && sections.length === this.sections.length && sections.every((s, i) => s === this.sections[i])) {
+      this.top.replaceWith(places);
+      this.foot.replaceWith(foot);
+    } else this.box.replaceChildren(places, ...sections.map((s) => s.box), foot);
+    [this.top, this.foot, this.sections] = [places, foot, sections];
     if (focus) this.box.querySelector<HTMLElement>(`[data-key="${CSS.escape(focus)}"]`)?.focus({ preventScroll: true });
   }
   private picture(g: Good) {
@@ -129,25 +145,38 @@ export class SetBuilder {
     const next = plans.find((p) => p.plan === this.plan)?.next ?? [];
     return el('label', '', pick, ' ', el('small', '', next.map((d) => day.format(new Date(d))).join(' · ')));
   }
-  private slot(s: Builder['slots'][0], b: Builder) {
-    const w = b.words;
-    const list = el('ul', `goods ${this.said.look.goods ?? 'cards'}`);
+  /** The goods of a slot: as they are drawn already where they are the same, but for those that stand otherwise. */
+  private slot(was: Section | undefined, s: Builder['slots'][0], b: Builder): Section {
+    const look = this.said.look.goods ?? 'cards';
+    const of = [s.name, s.bounds, look, ...s.goods.map((g) => g.sku)].join();
+    const now: Section = was?.of === of ? was : { of, box: el('section', ''), rows: new Map() };
+    const list = el('ul', `goods ${look}`);
     for (const g of s.goods) {
       const have = this.pieces.find((p) => p.sku === g.sku)?.quantity ?? 0;
-      const acts = el('span', 'acts');
-      const more = press(have ? '+' : w.choose, 'more', () => this.change(g.sku, 1), `${have ? w.more : w.choose}: ${g.label}`);
-      more.dataset.key = `more-${g.sku}`;
-      if (have) {
-        const fewer = press('−', 'fewer', () => this.change(g.sku, -1), `${w.fewer}: ${g.label}`);
-        fewer.dataset.key = `fewer-${g.sku}`;
-        acts.append(fewer, el('b', '', String(have)));
-      }
       const price = g.by?.[this.plan] ?? (this.plan ? undefined : g.price);
-      const gone = g.out || !price;
-      acts.append(gone ? w.sold_out : more);
-      list.append(el('li', have ? 'taken' : gone ? 'gone' : '', ...this.picture(g), el('span', 'name', g.label), el('span', 'price', price ?? ''), acts));
+      const as = [have, price, g.out].join();
+      const row = now.rows.get(g.sku);
+      const li = row?.as === as ? row.li : this.good(g, have, price, b.words);
+      if (row && row.li !== li) row.li.replaceWith(li);
+      else if (!row) list.append(li);
+      now.rows.set(g.sku, { as, li });
     }
+    if (now === was) return now;
     const head = el('h3', '', s.name || '', ' ', el('small', '', s.bounds));
-    return el('section', '', ...(b.slots.length > 1 || s.name ? [head] : []), list);
+    now.box.append(...(b.slots.length > 1 || s.name ? [head] : []), list);
+    return now;
+  }
+  private good(g: Good, have: number, price: string | undefined, w: Builder['words']) {
+    const acts = el('span', 'acts');
+    const more = press(have ? '+' : w.choose, 'more', () => this.change(g.sku, 1), `${have ? w.more : w.choose}: ${g.label}`);
+    more.dataset.key = `more-${g.sku}`;
+    if (have) {
+      const fewer = press('−', 'fewer', () => this.change(g.sku, -1), `${w.fewer}: ${g.label}`);
+      fewer.dataset.key = `fewer-${g.sku}`;
+      acts.append(fewer, el('b', '', String(have)));
+    }
+    const gone = g.out || !price;
+    acts.append(gone ? w.sold_out : more);
+    return el('li', have ? 'taken' : gone ? 'gone' : '', ...this.picture(g), el('span', 'name', g.label), el('span', 'price', price ?? ''), acts);
   }
 }
