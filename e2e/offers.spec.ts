@@ -2,7 +2,24 @@
 // order. What an offer says it costs is what the order then costs more.
 import { expect, test, type Page } from '@playwright/test';
 import { lindquill } from './servers';
-import { atBothWidths, begin, click, decided, drawer, euros, live, order, promise, publish, restAfterwards, shopFile, soon, type Line } from './story';
+import {
+  atBothWidths,
+  begin,
+  click,
+  decided,
+  drawer,
+  euros,
+  live,
+  order,
+  panel,
+  promise,
+  publish,
+  restAfterwards,
+  save,
+  shopFile,
+  soon,
+  type Line,
+} from './story';
 
 restAfterwards();
 
@@ -172,4 +189,49 @@ test('a tick at the checkout: the total follows without a reload, unticked it is
     expect(await shop.evaluate(() => (window as unknown as { same?: boolean }).same)).toBe(true);
     await order(shop, [ink, taken as Line]);
   });
+});
+
+test('a word beside the cart: it names the product, leads where it says, and enters a code by a press', async ({ page, context }) => {
+  await begin(page, 'A word about what is in the cart');
+  const reward = () => page.getByLabel(/^Reward of rung 1/);
+  await expect(page.frameLocator('#preview').locator('agonal-nudge[place=cart_drawer]').getByRole('link', { name: 'Have a look' })).toBeVisible();
+  await click(page, reward());
+  await panel(page).getByLabel('Where it leads').fill('/collections/Paper');
+  await save(page);
+  await expect(page.getByLabel('Reward of rung 1: something is said, with a link to /collections/Paper')).toBeVisible();
+  await publish(page);
+  const ink = { sku: 'HARBLU-30', quantity: 1 };
+  await atBothWidths(context, async (shop) => {
+    await live(shop, '/cart', async (s) => {
+      await put(s, 'harbour-blue', '30 ml');
+      await expect(drawer(s)).toContainText('Your Harbour Blue goes well with good paper.', soon);
+    });
+    await drawer(shop).getByRole('link', { name: 'Have a look' }).click();
+    await expect(shop.getByRole('heading', { level: 1, name: 'Paper' })).toBeVisible();
+    await shop.goto(`${lindquill}/cart`);
+    const quantity = Number(
+      await shop
+        .getByRole('main')
+        .getByLabel(/^Quantity of Harbour Blue/)
+        .inputValue(),
+    );
+    await order(shop, [{ ...ink, quantity }]); // it gives nothing and takes nothing
+  });
+
+  await click(page, reward());
+  await panel(page).getByLabel('Where it leads').fill('//elsewhere.example');
+  await panel(page).getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText(/must be a path of the shop such as/i)).toBeVisible();
+  await panel(page).getByLabel('Where it leads').fill('');
+  await panel(page).getByLabel('The code that a press enters').fill('QUAYSIDE');
+  await save(page);
+  await page.getByRole('button', { name: 'Publish revision 2' }).click();
+  await expect(page.getByText('Revision 2 is published.')).toBeVisible();
+  const shop = await context.newPage();
+  await live(shop, '/cart', async (s) => {
+    await put(s, 'harbour-blue', '30 ml');
+    await expect(drawer(s).getByRole('button', { name: 'QUAYSIDE' })).toBeVisible(soon);
+  });
+  await drawer(shop).getByRole('button', { name: 'QUAYSIDE' }).click();
+  await expect(drawer(shop)).toContainText('QUAYSIDE is not a code of ours.');
 });

@@ -73,7 +73,7 @@ func (f *finder) offerWords(needed []string) {
 		told := slices.ContainsFunc([]nudge.Placeholder{nudge.Difference, nudge.OfferPrice, nudge.OrderTotal}, func(p nudge.Placeholder) bool {
 			return strings.Contains(text, "{"+string(p)+"}")
 		})
-		if text != "" && !told {
+		if text != "" && !told && !f.d.Notices() {
 			f.doubt(fmt.Sprintf("wording.%s.%s", l, nudge.Reached), "The %s sentence does not say what it costs; put {difference} in.", LanguageName(l))
 		}
 	}

@@ -404,6 +404,8 @@ type Said struct {
 	Builder *Builder `json:"builder,omitempty"`
 	// Offer is what is offered, and the answers to it.
 	Offer *SaidOffer `json:"offer,omitempty"`
+	// Act is the one act of a notice.
+	Act *SaidAct `json:"act,omitempty"`
 	// Heading, Picture and Ends belong to a block: what stands above it, a path of the
 	// shop's picture, and for how long it is still to be had.
 	Heading string `json:"heading,omitempty"`
@@ -420,6 +422,13 @@ type SaidOffer struct {
 	No    string     `json:"no,omitempty"`
 	Was   string     `json:"was"` // before a price that is lowered, for those who do not see it struck through
 	Items []SaidItem `json:"items"`
+}
+
+// SaidAct is what a notice leads to: an address, or a code that a press enters.
+type SaidAct struct {
+	Text string `json:"text"`
+	Link string `json:"link,omitempty"`
+	Code string `json:"code,omitempty"`
 }
 
 // SaidItem is an offered item, every figure in words.

@@ -238,34 +238,54 @@ func (w *work) drawGift(c *DrawnCart, g *GiftOutcome, words nudge.CartWords) {
 	c.Choices = append(c.Choices, choice)
 }
 
-// drawAlso lists goods that close the gap of the first nudge of the drawer that knows some,
-// and what is paid with them.
+// withinReach is the share of a threshold, in tenths, up to which goods that close a gap
+// are drawn: what is farther away is no small step.
+const withinReach = 3
+
+// drawAlso lists goods that close the gap of the nudge of the drawer that is nearest to what
+// it promises, and what is paid with them.
 func (w *work) drawAlso(c *DrawnCart, d *Decision, words nudge.CartWords) {
-	for _, id := range d.Shown[nudge.CartDrawer] {
-		i := slices.IndexFunc(d.Nudges, func(n NudgeOutcome) bool { return n.Nudge == id })
-		if i < 0 || len(d.Nudges[i].Suggestions) == 0 {
+	var n *NudgeOutcome
+	var near *RungOutcome
+	for i := range d.Nudges {
+		o := &d.Nudges[i]
+		if !shownIn(d, o.Nudge, nudge.CartDrawer) || len(o.Suggestions) == 0 {
 			continue
 		}
-		n := &d.Nudges[i]
-		if at := promisedOf(n, &w.taken(id).n.Definition); at >= 0 {
-			c.AlsoText = words.Closes(n.Rungs[at].Reward)
+		at := promisedOf(o, &w.taken(o.Nudge).n.Definition)
+		if at < 0 {
+			continue
 		}
-		for _, s := range n.Suggestions[:min(len(n.Suggestions), mostAlso)] {
-			o := DrawnOffer{Nudge: n.Nudge, Items: s.Items, Text: words.Net(w.money(max(s.Net, -s.Net)), sign(s.Net))}
-			labels := make([]string, len(s.Items))
-			for k, item := range s.Items {
-				labels[k] = item.Label
-				if item.Quantity > 1 {
-					labels[k] = nudge.MeasureText(nudge.Units, item.Quantity, w.region.Currency, w.tongue.Language, w.tongue.Locale) + " · " + item.Label
-				}
-			}
-			o.Label = strings.Join(labels, ", ")
-			if it, ok := w.s.Shop.Catalog.Item(s.Items[0].SKU); ok {
-				o.Picture = it.Product.Picture
-			}
-			c.Also = append(c.Also, o)
+		r := &o.Rungs[at]
+		missing, _ := r.missing()
+		if missing*10 > r.Threshold*withinReach && (r.Measure == nudge.Value || missing > 1) {
+			continue
 		}
+		if near != nil {
+			if was, _ := near.missing(); missing*near.Threshold >= was*r.Threshold {
+				continue
+			}
+		}
+		n, near = o, r
+	}
+	if n == nil {
 		return
+	}
+	c.AlsoText = words.Closes(near.Reward)
+	for _, s := range n.Suggestions[:min(len(n.Suggestions), mostAlso)] {
+		o := DrawnOffer{Nudge: n.Nudge, Items: s.Items, Text: words.Net(w.money(max(s.Net, -s.Net)), sign(s.Net))}
+		labels := make([]string, len(s.Items))
+		for k, item := range s.Items {
+			labels[k] = item.Label
+			if item.Quantity > 1 {
+				labels[k] = nudge.MeasureText(nudge.Units, item.Quantity, w.region.Currency, w.tongue.Language, w.tongue.Locale) + " · " + item.Label
+			}
+		}
+		o.Label = strings.Join(labels, ", ")
+		if it, ok := w.s.Shop.Catalog.Item(s.Items[0].SKU); ok {
+			o.Picture = it.Product.Picture
+		}
+		c.Also = append(c.Also, o)
 	}
 }
 

@@ -17,6 +17,12 @@ const mostOffered = 4
 // accepted ones no longer hold.
 func (w *work) offers(d *Decision) {
 	w.earned(nudge.UnlockClass, func(t *taking, rung int, r *nudge.Reward) {
+		if r.Kind == nudge.Notice {
+			if !w.ofAdded(t) {
+				w.noOfferFor(t.n.ID, OutsideMoment)
+			}
+			return
+		}
 		o := OfferOutcome{Nudge: t.n.ID, Rung: rung, Kind: r.Kind}
 		for i := range w.lines {
 			if l := &w.lines[i]; l.by(FromOffer, t.n.ID) && w.isOf(r, l) {
@@ -361,6 +367,35 @@ func (w *work) offer(t *taking, d *Decision, said *Said) {
 		}
 		return
 	}
+}
+
+// notice adds the act of a notice.
+func (w *work) notice(t *taking, said *Said) {
+	for i := range t.n.Definition.Ladder.Rungs[said.Rung].Rewards {
+		r := &t.n.Definition.Ladder.Rungs[said.Rung].Rewards[i]
+		if text := t.n.Definition.NoticeAnswer(said.Language, r); r.Kind == nudge.Notice && text != "" {
+			said.Act = &SaidAct{Text: text, Link: r.Link, Code: r.Code}
+		}
+	}
+}
+
+// product is the first good of the cart that a nudge counts, of those just put in the
+// first; false where there is none.
+func (w *work) product(t *taking) (string, bool) {
+	first := -1
+	for i := range w.lines {
+		switch {
+		case !t.counts[i] || w.lines[i].isAdded():
+		case slices.Contains(w.req.Visit.Added, w.lines[i].SKU):
+			return w.lines[i].item.Product.Title, true
+		case first < 0:
+			first = i
+		}
+	}
+	if first < 0 {
+		return "", false
+	}
+	return w.lines[first].item.Product.Title, true
 }
 
 func (w *work) saidItem(it *OfferItem, language string) SaidItem {

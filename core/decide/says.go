@@ -23,6 +23,8 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 	r := &o.Rungs[st.rung]
 	value := func(p nudge.Placeholder) (string, bool) {
 		switch p {
+		case nudge.Product:
+			return w.product(w.taken(c.ID))
 		case nudge.Offered, nudge.InsteadOf, nudge.OfferPrice, nudge.Difference, nudge.OrderTotal:
 			return w.offerSays(firstOf(d, c.ID), p, language)
 		case nudge.Threshold:

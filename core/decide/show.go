@@ -43,6 +43,7 @@ func (w *work) show(d *Decision) {
 			continue
 		}
 		st := w.standing(o, &t.n.Definition)
+		st.newly = st.newly && !t.n.Definition.Offers() // nothing was reached
 		o.State, o.Reason = st.state, st.reason
 		if o.Reason == NothingToAdd && w.hasOffer(d, o.Nudge) {
 			o.Reason, st.reason = "", ""
@@ -89,6 +90,7 @@ func (w *work) show(d *Decision) {
 			t := &w.taking[w.told[s.at]]
 			said := w.says(d, t.n, o, s.standing, s.language, s.pieces)
 			w.offer(t, d, &said)
+			w.notice(t, &said)
 			w.pieces(t, d, &said)
 			w.builder(t, d, &said)
 			w.block(t, d, &said)

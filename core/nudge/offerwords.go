@@ -18,16 +18,16 @@ func OfferWordsIn(language string) OfferWords {
 
 var offerWords = map[string]OfferWords{
 	"en": {"%s more", "%s less", "no more than now", "To pay then %s", map[Kind][2]string{
-		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OrderBump: {"Add it to my order", ""}, OfferAfter: {"Add it to my order", "No, thank you"},
+		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OrderBump: {"Add it to my order", ""}, OfferAfter: {"Add it to my order", "No, thank you"}, Notice: {"Have a look", ""},
 	}},
 	"de": {"%s mehr", "%s weniger", "nicht mehr als jetzt", "Dann zu zahlen: %s", map[Kind][2]string{
-		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"},
+		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"}, Notice: {"Ansehen", ""},
 	}},
 	"pl": {"%s więcej", "%s mniej", "nie więcej niż teraz", "Wtedy do zapłaty: %s", map[Kind][2]string{
-		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"},
+		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"}, Notice: {"Zobacz", ""},
 	}},
 	"ja": {"%s多い金額", "%s少ない金額", "今と同じ金額", "お支払い合計 %s", map[Kind][2]string{
-		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, OfferAfter: {"注文に追加する", "いいえ"},
+		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, OfferAfter: {"注文に追加する", "いいえ"}, Notice: {"見てみる", ""},
 	}},
 }
 
@@ -52,6 +52,31 @@ func (d *Definition) AnswersIn(language string, k Kind) (yes, no string) {
 	return orText(d.Answers.Yes[language], usual[0]), orText(d.Answers.No[language], usual[1])
 }
 
+// NoticeAnswer is what a notice's act is called: the merchant's own word, else the usual
+// one, or the code that it enters; empty where it has no act.
+func (d *Definition) NoticeAnswer(language string, r *Reward) string {
+	yes, _ := d.AnswersIn(language, Notice)
+	switch {
+	case r.Code != "" && d.Answers.Yes[language] == "":
+		return r.Code
+	case r.Code == "" && r.Link == "":
+		return ""
+	}
+	return yes
+}
+
+// Notices tells whether a nudge gives nothing and only says something.
+func (d *Definition) Notices() bool {
+	for i := range d.Ladder.Rungs {
+		for _, r := range d.Ladder.Rungs[i].Rewards {
+			if r.Kind != Notice {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // Offers tells whether all that a nudge gives are offers.
 func (d *Definition) Offers() bool {
 	for i := range d.Ladder.Rungs {
@@ -66,6 +91,12 @@ func (d *Definition) Offers() bool {
 
 // offerWording is a first wording for an offer of a kind.
 func offerWording(k Kind) Wording {
+	if k == Notice {
+		return Wording{
+			"en": {Reached: "Your {product} goes well with good paper."}, "de": {Reached: "Zu {product} passt gutes Papier."},
+			"pl": {Reached: "Do {product} pasuje dobry papier."}, "ja": {Reached: "{product}には良い紙がよく合います。"},
+		}
+	}
 	out := Wording{}
 	for language, text := range map[string][2]string{
 		"en": {"Take {offered} instead? You pay {difference}.", "Add {offered} for {offer_price}? You pay {difference}."},

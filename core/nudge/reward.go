@@ -34,12 +34,14 @@ const (
 	OfferBetter Kind = "offer_better" // the right to a better version in place of an item
 	OrderBump   Kind = "order_bump"   // one more item at the checkout
 	OfferAfter  Kind = "offer_after"  // an item after the purchase
+
+	Notice Kind = "notice" // gives nothing: something is said, with one act
 )
 
 // Kinds lists every form of reward, in the order of computing.
 var Kinds = []Kind{
 	UnitPercent, UnitAmount, UnitPrice, SetPrice, BuiltPrice, NForM, Every, OrderPercent, OrderAmount,
-	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferAfter, OrderBump,
+	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferAfter, OrderBump, Notice,
 }
 
 // Class says at which stage of computing a reward is given.
@@ -76,7 +78,7 @@ func (k Kind) Class() Class {
 		return ShippingClass
 	case Gift, GiftPick:
 		return GiftClass
-	case OfferAdd, OfferBetter, OfferAfter, OrderBump:
+	case OfferAdd, OfferBetter, OfferAfter, OrderBump, Notice:
 		return UnlockClass
 	}
 	return 0
@@ -129,6 +131,10 @@ type Reward struct {
 	InPlaceOf []string `json:"in_place_of,omitempty"`
 	// Choose is the rule by which an offer is found; empty: by hand, by the two above.
 	Choose Choose `json:"choose,omitempty"`
+	// Link is where a notice leads, a path of the shop or an address, and Code what it
+	// enters; one of them, or neither.
+	Link string `json:"link,omitempty"`
+	Code string `json:"code,omitempty"`
 }
 
 // Choose is a rule by which what is offered is found.

@@ -85,6 +85,9 @@ func (r *Reward) text(v Voice, w words) string {
 	case GiftPick:
 		return r.giftText(fmt.Sprintf(w.pick, strconv.FormatInt(r.Pick, 10), r.items(v, w.or)), percent(), w)
 	}
+	if r.Kind == Notice {
+		return "" // it has only its own words
+	}
 	price := w.listPrice
 	switch {
 	case r.Percent != nil:

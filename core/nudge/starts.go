@@ -23,6 +23,7 @@ const (
 	FillTheCart = "Fill the cart"
 	SellMore    = "Sell more of one thing"
 	Propose     = "Propose something at the right moment"
+	Tell        = "Say something where it helps"
 )
 
 // Starts lists the starting points, group by group.
@@ -95,6 +96,9 @@ func Starts() []Start {
 		{"bump", Propose, "A tick at the checkout", "One small thing to tick before paying. The total follows at once; unticked it is gone again.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
 			items := smallGifts(rs, cat)
 			return offer("A tick at the checkout", Reward{Kind: OrderBump, Items: items[:min(1, len(items))]}, catalog.Filter{}, CheckoutBump)
+		}},
+		{"notice", Tell, "A word about what is in the cart", "A sentence with the product’s name and a link, for who has something of a shelf in the cart. It gives nothing.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
+			return offer("A word beside it", Reward{Kind: Notice, Link: "/"}, firstShelf(cat), CartDrawer, CartBlock)
 		}},
 	}
 }

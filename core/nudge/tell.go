@@ -359,6 +359,13 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		text = r.items(v, " or ") + are + r.giftPrice(percent)
 	case GiftPick:
 		text = fmt.Sprintf("%d of %s is ", r.Pick, r.items(v, " or ")) + r.giftPrice(percent)
+	case Notice:
+		switch text = "something is said"; {
+		case r.Link != "":
+			text += ", with a link to " + r.Link
+		case r.Code != "":
+			text += ", and the code " + r.Code + " can be entered by a click"
+		}
 	default:
 		price := "its list price"
 		switch {

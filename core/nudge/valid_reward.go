@@ -2,6 +2,7 @@ package nudge
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 )
@@ -27,6 +28,7 @@ var fields = map[Kind]string{
 	OfferBetter:  "items in_place_of choose percent amounts",
 	OrderBump:    "items* percent amounts",
 	OfferAfter:   "items* in_place_of percent amounts",
+	Notice:       "link code",
 }
 
 // RewardFields lists the fields that a kind of reward has, besides kind, and whether each
@@ -46,7 +48,7 @@ func (r *Reward) Keep() {
 		"methods": func() { r.Methods = nil }, "amounts": func() { r.Amounts = nil }, "percent": func() { r.Percent = nil }, "cap": func() { r.Cap = nil },
 		"on": func() { r.On = nil }, "size": func() { r.Size = 0 }, "pay_for": func() { r.PayFor = 0 }, "get": func() { r.Get = 0 },
 		"cheapest": func() { r.Cheapest = 0 }, "dearest": func() { r.Dearest = 0 }, "dearest_first": func() { r.DearestFirst = false },
-		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil }, "choose": func() { r.Choose = "" },
+		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil }, "choose": func() { r.Choose = "" }, "link": func() { r.Link = "" }, "code": func() { r.Code = "" },
 	}
 	for f, clear := range drop {
 		if _, ok := has[f]; !ok {
@@ -60,7 +62,7 @@ func (r *Reward) given() map[string]bool {
 	return map[string]bool{
 		"methods": len(r.Methods) > 0, "amounts": len(r.Amounts) > 0, "percent": r.Percent != nil, "cap": len(r.Cap) > 0,
 		"on": r.On != nil, "size": r.Size != 0, "pay_for": r.PayFor != 0, "get": r.Get != 0, "cheapest": r.Cheapest != 0, "dearest": r.Dearest != 0,
-		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0, "choose": r.Choose != "",
+		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0, "choose": r.Choose != "", "link": r.Link != "", "code": r.Code != "",
 	}
 }
 
@@ -81,7 +83,7 @@ func (r *Reward) valid(at string) error {
 			return FieldError{at + "." + f, fmt.Sprintf("is needed for %s", r.Kind)}
 		}
 	}
-	for _, check := range []func(string) error{r.validMoney, r.validCounts, r.validItems, r.validChoice} {
+	for _, check := range []func(string) error{r.validMoney, r.validCounts, r.validItems, r.validChoice, r.validAct} {
 		if err := check(at); err != nil {
 			return err
 		}
@@ -200,6 +202,25 @@ func (r *Reward) validChoice(at string) error {
 	}
 	if r.Choose != "" && r.Choose != NextSize {
 		return FieldError{at + ".choose", "must be next_size, or empty for what is chosen by hand"}
+	}
+	return nil
+}
+
+// MostLink is the longest address that a notice leads to, in bytes.
+const MostLink = 300
+
+// validAct checks the one act of a notice.
+func (r *Reward) validAct(at string) error {
+	u, err := url.Parse(r.Link)
+	switch {
+	case r.Link != "" && r.Code != "":
+		return FieldError{at + ".code", "a notice leads somewhere or enters a code, not both"}
+	case len(r.Code) > 40:
+		return FieldError{at + ".code", "at most 40 characters"}
+	case len(r.Link) > MostLink:
+		return FieldError{at + ".link", fmt.Sprintf("at most %d characters", MostLink)}
+	case r.Link != "" && (err != nil || u.Scheme == "" && (!strings.HasPrefix(r.Link, "/") || strings.HasPrefix(r.Link, "//")) || u.Scheme != "" && u.Scheme != "https"):
+		return FieldError{at + ".link", "must be a path of the shop such as /collections/Paper, or begin with https://"}
 	}
 	return nil
 }

@@ -24,6 +24,7 @@ const (
 	NextToAdd  Placeholder = "next_to_add" // what must be added to reach that
 	CartValue  Placeholder = "counted"     // the counted value of the cart
 
+	Product    Placeholder = "product"     // the first of the cart that is counted, what was just put in before all
 	Offered    Placeholder = "offered"     // what an offer is about
 	InsteadOf  Placeholder = "instead_of"  // what of the cart it would take the place of
 	OfferPrice Placeholder = "offer_price" // what one of it costs then
@@ -42,6 +43,7 @@ var Placeholders = []struct {
 	{NextReward, "next reward"},
 	{NextToAdd, "to add for the next reward"},
 	{CartValue, "counted value"},
+	{Product, "a product of the cart"},
 	{Offered, "what is offered"},
 	{InsteadOf, "what it takes the place of"},
 	{OfferPrice, "its price"},

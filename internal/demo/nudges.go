@@ -145,7 +145,7 @@ func drafts(now time.Time) []nudge.Definition {
 	from := now.AddDate(0, 0, 8).Truncate(24 * time.Hour).Add(8 * time.Hour)
 	until := from.AddDate(0, 0, 3)
 	friday.Schedule = nudge.Schedule{From: &from, Until: &until}
-	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside()}
+	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), paperWord()}
 }
 
 // instead offers the bottle in the place of the small ink that was just put in.
@@ -171,6 +171,18 @@ func beside() nudge.Definition {
 		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.OrderBump, Items: []nudge.Item{{SKU: "BLOPAP-A5"}}, Percent: rate(150_000)}}}},
 	})
 	d.Wording = offers("Ink dries on paper, or on the sleeve. {offered} for {offer_price}.", "Tinte trocknet auf Papier oder am Ärmel. {offered} für {offer_price}.", "Atrament schnie na papierze albo na rękawie. {offered} za {offer_price}.")
+	return d
+}
+
+// paperWord says which paper goes with the ink in the cart.
+func paperWord() nudge.Definition {
+	d := of("Good paper for good ink", inCart, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: shelf("Inks"),
+		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.Notice, Link: "/collections/Paper"}}}},
+	})
+	d.Look.Tone = nudge.TonePaper
+	d.Answers.Yes = map[string]string{"en": "See our papers", "de": "Unsere Papiere", "pl": "Nasze papiery"}
+	d.Wording = offers("{product} shows its shades on slow paper.", "Auf ruhigem Papier zeigt {product} seine Töne.", "Na wolnym papierze {product} pokazuje swoje odcienie.")
 	return d
 }
 

@@ -354,6 +354,7 @@ var rewardKinds = []choiceView{
 	{Value: "offer_better", Name: "An offer: a better version instead"},
 	{Value: "order_bump", Name: "An offer at the checkout"},
 	{Value: "offer_after", Name: "An offer after the order"},
+	{Value: "notice", Name: "Nothing: something is said, with a link or a code"},
 }
 
 // reward is one thing that a rung gives.
@@ -431,6 +432,8 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 		}),
 		items,
 		w.whole(at+".pick", "How many the shopper picks", &r.Pick, 1, nudge.MostItems, "of these"),
+		w.text(at+".link", "Where it leads; a path of the shop or an address; empty: nowhere", &r.Link, nudge.MostLink),
+		w.code(at+".code", "The code that a press enters; empty: none", &r.Code),
 		w.tokens(at+".in_place_of", "In place of these in the cart", "goods", &r.InPlaceOf),
 		w.amounts(at+".endings", "Rounded down to prices that end with, such as 0.90, or to a multiple of; empty: exact", &r.Endings, never),
 		boxes(at+".methods", "For these methods; none ticked means all", &r.Methods, methods),

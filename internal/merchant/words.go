@@ -67,12 +67,16 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 			if d, err := decide.Decide(snap, req); err == nil {
 				v.sampleValues(d, value)
 			}
+			if len(lines) > 0 {
+				it, _ := snap.Shop.Catalog.Item(lines[0].SKU)
+				value[nudge.Product] = it.Product.Title
+			}
 		}
 	}
 	sample := map[nudge.Placeholder]string{}
 	for _, p := range nudge.Placeholders {
 		sample[p.Name] = orElse(value[p.Name], p.Means)
-		if p.Name.OfOffer() == v.Offers || p.Name == nudge.RewardName {
+		if p.Name == nudge.Product || p.Name.OfOffer() == v.Offers && !v.D.Notices() || p.Name == nudge.RewardName && !v.D.Notices() {
 			v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, sample[p.Name]})
 		}
 	}
@@ -91,7 +95,9 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		}
 		name := checks.StateName(st)
 		if v.Offers && st == nudge.Reached {
-			name = "asks"
+			if name = "asks"; v.D.Notices() {
+				name = "says"
+			}
 		}
 		sv := stateView{State: st, Name: name, Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
 		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse

@@ -36,7 +36,7 @@ const css = `
   .cards { display: grid; grid-template-columns: repeat(auto-fit, minmax(160px, 1fr)); gap: 10px } .card { display: grid; grid-template-columns: 40px 1fr; gap: 0 10px; align-items: center; border: 1px solid var(--line); padding: 8px 10px; font-size: 14px } .card img { width: 40px; height: 40px }
   form { display: flex; gap: 10px; align-items: end; flex-wrap: wrap } label { display: grid; gap: 2px; font-size: 14px } input.text, select { min-height: 44px; box-sizing: border-box; padding: 4px 10px; border: 1px solid var(--ink); background: var(--ground); border-radius: 0; max-width: 11em }
   .button { min-height: 44px; padding: 0 16px; border: 1px solid var(--ink); background: none; cursor: pointer }
-  dl { display: grid; grid-template-columns: 1fr auto; gap: 2px 16px; margin: 0 } dd { margin: 0; text-align: right; font-variant-numeric: tabular-nums } .total { border-top: 1px solid var(--ink); padding-top: 8px; font-size: 19px; font-weight: 700 }
+  dl { display: grid; grid-template-columns: 1fr auto; gap: 2px 0; margin: 0 } dd { margin: 0; padding-left: 16px; text-align: right; font-variant-numeric: tabular-nums } .total { border-top: 1px solid var(--ink); padding-top: 8px; font-size: 19px; font-weight: 700 }
   .go { display: block; text-align: center; padding: 13px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none; font-weight: 600 }
   .left p { margin: 0 0 4px; padding: 8px 10px; background: var(--agonal-open-ground, #fdf6e3) } .left:empty { display: none }
   .say { color: var(--agonal-loss, #a33b2c) } .say:empty { display: none } .sr { position: absolute; clip-path: inset(50%); width: 1px; height: 1px; overflow: hidden }

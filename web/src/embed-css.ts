@@ -1,7 +1,7 @@
 // The style of everything that the embed draws; shops change it by custom properties.
 export const css = `
   :host { display: block; container-type: inline-size }
-  :host([hidden]) { display: none }
+  :host([hidden]) { display: none } .n.also { min-height: 0; padding: 8px 20px; border-bottom: 1px solid color-mix(in srgb, currentColor 18%, transparent) }
   .n { box-sizing: border-box; min-height: var(--agonal-height, 56px); padding: 8px 20px 9px; display: flex; flex-direction: column; justify-content: center; gap: 7px; font: inherit; font-size: 14px; line-height: 1.35; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) }
   .paper { background: var(--agonal-paper, #fff); color: var(--agonal-paper-text, #1b2a4a) }
   .accent { background: var(--agonal-accent, #f0c35a); color: var(--agonal-accent-text, #23180a) }
@@ -30,6 +30,7 @@ export const css = `
   .offer { display: flex; gap: 14px; align-items: center; padding: 8px 0; border-top: 1px solid color-mix(in srgb, currentColor 20%, transparent) } .offer .name { flex: 1 } .ask .put { padding: 8px 16px; min-height: 44px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none }
   .offers { display: grid; gap: 10px } .pair { display: grid; grid-template-columns: 1fr; gap: 8px 12px; align-items: center } .pair:has(.to) { grid-template-columns: 1fr auto 1fr } .thing .name { line-height: 1.3; text-wrap: balance } .thing, .tick { display: flex; gap: 12px; align-items: center } .tick { cursor: pointer; min-height: 44px } .tick .name { flex: 1 } .tick input { width: 20px; height: 20px; flex: none; accent-color: var(--agonal-ground, #1b2a4a) }
   .answers { display: flex; flex-wrap: wrap; gap: 8px 14px; align-items: center } .answers .put, .answers .no { padding: 8px 16px; min-height: 44px; text-decoration: none; border: 1px solid currentColor } .paper .put { background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff) } .answers .far { margin-left: auto; font-weight: 400 }
+  .act { font-weight: 700; color: inherit; text-underline-offset: 3px }
   .sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%) }
   .plain { background: none; color: inherit; padding: 0; min-height: 0 }
   button { font: inherit; color: inherit; background: none; border: 0; padding: 4px 0; min-height: 28px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }

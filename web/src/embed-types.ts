@@ -27,6 +27,7 @@ export interface Said {
   hints?: Hint[];
   builder?: Builder;
   offer?: Offer;
+  act?: { text: string; link?: string; code?: string };
   heading?: string;
   picture?: string;
   ends?: { seconds: number; text: string };

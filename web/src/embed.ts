@@ -274,8 +274,26 @@ import { SetBuilder } from './set-builder';
       this.watch.disconnect();
       clearTimeout(this.seeing);
     }
+    /** Where a place lists several, each has an element of its own after the first. */
+    private more: HTMLElement[] = [];
+    private list(place: string) {
+      if (this.hasAttribute('nth')) return;
+      const many = ['top_bar', 'launcher', 'dialog', 'set_builder'].includes(place) ? 0 : Math.max(0, (decision?.shown[place]?.length ?? 0) - 1);
+      while (this.more.length > many) this.more.pop()!.remove();
+      for (let i = 0; i < many; i++) {
+        if (!this.more[i]) {
+          this.more[i] = document.createElement('agonal-nudge');
+          this.more[i].setAttribute('place', place);
+          this.more[i].setAttribute('nth', String(i + 1));
+        }
+        const before = this.more[i - 1] ?? this;
+        if (before.nextElementSibling !== this.more[i]) before.after(this.more[i]);
+      }
+    }
     draw() {
-      const id = decision?.shown[this.getAttribute('place') ?? '']?.[0];
+      const place = this.getAttribute('place') ?? '';
+      this.list(place);
+      const id = decision?.shown[place]?.[Number(this.getAttribute('nth') ?? 0)];
       const s = decision?.says.find((x) => x.nudge === id);
       const same = s && this.now && s.nudge === this.now.nudge;
       if (live && this.root.querySelector('dialog[open]')) return; // it is answered first
@@ -297,7 +315,8 @@ import { SetBuilder } from './set-builder';
       if (s.builder && ['set_builder', 'product_block'].includes(this.getAttribute('place') ?? '')) return this.build(s, !same);
       const look = s.look.bar ?? 'rule';
       const rows = this.getAttribute('place') === 'product_block' ? this.rows(s) : undefined;
-      this.body.className = rows ? 'n plain' : `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
+      const also = this.hasAttribute('nth');
+      this.body.className = rows ? 'n plain' : also ? `n paper also ${s.state}` : `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
       this.table(s, rows);
       const p = this.body.querySelector('p')!;
       if (p.textContent !== s.text) {
@@ -313,7 +332,8 @@ import { SetBuilder } from './set-builder';
       }
       const bar = this.body.querySelector<HTMLElement>('.bar')!;
       const { value, most, marks, text } = s.progress;
-      bar.hidden = !!s.offer || look === 'none' || look === 'steps' || most <= 0 || !!rows;
+      const gives = !also && !s.offer && !s.act && marks.some((m) => m.label);
+      bar.hidden = !gives || look === 'none' || look === 'steps' || most <= 0 || !!rows;
       bar.style.display = bar.hidden ? 'none' : '';
       bar.setAttribute('aria-valuemax', String(most));
       bar.setAttribute('aria-valuenow', String(value));
@@ -322,7 +342,7 @@ import { SetBuilder } from './set-builder';
       const share = (m: Minor) => (most > 0 ? Math.min(100, (100 * m) / most) : 100);
       bar.querySelector<HTMLElement>('.fill')!.style.width = `${share(value)}%`;
       const list = this.body.querySelector('ol')!;
-      list.hidden = look !== 'steps' || !!rows || !!s.offer;
+      list.hidden = look !== 'steps' || !!rows || !gives;
       list.lang = s.language;
       list.replaceChildren(...(list.hidden ? [] : marks.map(step)));
       const round = this.root.querySelector<HTMLElement>('.round');
@@ -340,6 +360,7 @@ import { SetBuilder } from './set-builder';
       this.count(s);
       this.block(s, !!rows);
       this.offers(s);
+      this.act(s);
       if (!same) {
         this.watch.disconnect();
         this.watch.observe(this);
@@ -360,6 +381,24 @@ import { SetBuilder } from './set-builder';
       if (!s.offer || !this.body || this.getAttribute('place') === 'top_bar') return;
       this.body.append(offered(s.offer, (a) => answer(this, s, a)));
       this.root.querySelectorAll<HTMLElement>('.offers button, .offers input')[focused]?.focus();
+    }
+    /** Where it leads, or the code that a press enters. */
+    private act(s: Said) {
+      const old = this.root.querySelector<HTMLElement>('.act');
+      const focused = !!old && this.root.activeElement === old;
+      old?.remove();
+      if (!s.act || !this.body) return;
+      const act = this.acts(s);
+      this.body.querySelector('p')!.append(' ', act);
+      if (focused) act.focus();
+    }
+    private acts(s: Said) {
+      const { text, link, code } = s.act!;
+      if (link) return Object.assign(el('a', 'act', text), { href: link });
+      const codes = ((request?.cart as { codes?: string[] } | undefined)?.codes ?? []).filter((c) => c !== code);
+      return press(text, 'act', () =>
+        this.dispatchEvent(new CustomEvent('agonal:code', { bubbles: true, composed: true, detail: { codes: [...codes, code] } })),
+      );
     }
     focus(how?: FocusOptions) {
       this.root.querySelector<HTMLElement>('button, input')?.focus(how);
@@ -396,12 +435,12 @@ import { SetBuilder } from './set-builder';
       const choice = decision?.cart?.choices?.find((c) => c.nudge === s.nudge && ['to_pick', 'offered'].includes(c.state));
       const key = `closed:${s.nudge}:${s.rung}`;
       this.hidden = true;
-      if (!s.offer && (!choice || !['reached', 'waiting'].includes(s.state))) {
+      if (!s.offer && !s.act && (!choice || !['reached', 'waiting'].includes(s.state))) {
         if (decision?.cart && !choice && !s.once) visit.seen = visit.seen.filter((k) => k !== key); // newly earned, it may be offered again
         this.root.querySelector('dialog')?.remove();
         return;
       }
-      if (!s.offer && visit.seen.includes(key)) return;
+      if (!s.offer && !s.act && visit.seen.includes(key)) return;
       // One dialog at a time: what has just opened goes first, and this one follows it.
       clearTimeout(this.ticking);
       if (!live) return this.ask(s, key, choice);
@@ -413,7 +452,8 @@ import { SetBuilder } from './set-builder';
       this.hidden = false;
       const box = el('dialog', 'ask');
       let said: Answer = { act: 'decline', sku: '' };
-      const title = s.offer ? s.heading : choice!.title;
+      const asked = !!s.offer || !!s.act;
+      const title = asked ? s.heading : choice!.title;
       if (title) box.append(el('h2', 'heading', title));
       box.append(el('p', '', s.text));
       box.setAttribute('aria-label', title ?? s.text);
@@ -425,9 +465,14 @@ import { SetBuilder } from './set-builder';
             box.close();
           }),
         );
+      else if (s.act)
+        box.append(
+          el('p', '', this.acts(s)),
+          press(decision?.cart?.words.close ?? '×', '', () => box.close()),
+        );
       else this.gifts(box, s, choice!);
       box.addEventListener('close', () => {
-        if (!s.offer) visit.seen.push(key);
+        if (!asked) visit.seen.push(key);
         else answer(this, s, said);
         keepVisit();
         box.remove();

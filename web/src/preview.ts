@@ -9,5 +9,6 @@ addEventListener('message', (e: MessageEvent) => {
   document.body.dataset.page = page;
 });
 document.addEventListener('agonal:put', (e) => parent.postMessage({ put: (e as CustomEvent).detail }, location.origin));
+document.addEventListener('click', (e) => e.composedPath().some((x) => x instanceof HTMLAnchorElement) && e.preventDefault()); // a preview leads nowhere
 document.addEventListener('agonal:offer', (e) => parent.postMessage({ offer: (e as CustomEvent).detail }, location.origin));
 parent.postMessage({ ready: true }, location.origin);

@@ -121,7 +121,10 @@ asked<{ nudge: string; sku: string; instead?: string; act: string }>('offer', as
   await change('/cart/offer', { nudge: d.nudge, sku: d.sku, instead: d.instead ?? '', do: d.act });
   document.querySelector<HTMLFormElement>('#till')?.requestSubmit(); // the checkout works its total out again
 });
-asked<{ codes: string[] }>('code', (d) => change('/cart/code', { code: d.codes.join(' ') }));
+asked<{ codes: string[] }>('code', async (d) => {
+  await change('/cart/code', { code: d.codes.join(' ') });
+  cart()?.open(); // what became of it stands there
+});
 asked<{ country: string; postcode: string }>('deliver', (d) => change('/deliver-to', d));
 asked<{ items: { sku: string; quantity: number; build?: OfSet }[] }>('add', (d) => {
   for (const it of d.items) change('/cart/add', { sku: it.sku, set: it.build?.id ?? '', quantity: String(it.quantity) });
