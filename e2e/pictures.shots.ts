@@ -33,12 +33,6 @@ shots('merchant', {}, async (page, shot) => {
   await shot('rehearsal');
   await page.goto(merchant('shop'));
   await shot('products');
-  await page.goto(merchant('shop/import'));
-  const csv =
-    'product,title,collections,sku,option 1,value 1,price EUR,stock,weight g\r\nnew-ink,Herring Silver,Inks,HERSIL-30,size,30 ml,15.00,20,96\r\nnew-ink,Herring Silver,Inks,HERSIL-4,size,4 ml,-3.20,60,14\r\nbad ink,Cod Grey,Inks,CODGRE-4,size,4 ml,3.20,60,14\r\n';
-  await page.getByLabel(/A CSV file/).setInputFiles({ name: 'spring inks.csv', mimeType: 'text/csv', buffer: Buffer.from(csv) });
-  await page.getByRole('button', { name: 'See what would change' }).click();
-  await shot('import');
   await page.goto(merchant('shop/orders'));
   await page.getByRole('main').getByRole('link', { name: /^\d+$/ }).first().click();
   await page.getByRole('textbox').first().fill('1');
@@ -55,6 +49,9 @@ shots('merchant', {}, async (page, shot) => {
   await pieces.focus();
   for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowRight');
   await shot('workbench-pieces');
+  await page.goto(merchant('nudges/a-bottle-instead'));
+  await page.frameLocator('#preview').getByRole('dialog').waitFor();
+  await shot('workbench-offer');
   await page.goto(merchant('shop/sales?percent=15&from=2030-12-02T09:00&until=2030-12-09T20:00&scope.include.collections=Fountain pens&ending.EUR=0.90'));
   await shot('sales');
 });

@@ -18,16 +18,16 @@ func OfferWordsIn(language string) OfferWords {
 
 var offerWords = map[string]OfferWords{
 	"en": {"%s more", "%s less", "no more than now", "To pay then %s", map[Kind][2]string{
-		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OrderBump: {"Add it to my order", ""}, OfferAfter: {"Add it to my order", "No, thank you"}, Notice: {"Have a look", ""},
+		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OfferAfter: {"Add it to my order", "No, thank you"}, OrderBump: {"Add it to my order", ""}, Notice: {"Have a look", ""},
 	}},
 	"de": {"%s mehr", "%s weniger", "nicht mehr als jetzt", "Dann zu zahlen: %s", map[Kind][2]string{
-		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"}, Notice: {"Ansehen", ""},
+		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, Notice: {"Ansehen", ""},
 	}},
 	"pl": {"%s więcej", "%s mniej", "nie więcej niż teraz", "Wtedy do zapłaty: %s", map[Kind][2]string{
-		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"}, Notice: {"Zobacz", ""},
+		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, Notice: {"Zobacz", ""},
 	}},
 	"ja": {"%s多い金額", "%s少ない金額", "今と同じ金額", "お支払い合計 %s", map[Kind][2]string{
-		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, OfferAfter: {"注文に追加する", "いいえ"}, Notice: {"見てみる", ""},
+		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OfferAfter: {"注文に追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, Notice: {"見てみる", ""},
 	}},
 }
 
