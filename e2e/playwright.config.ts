@@ -5,7 +5,7 @@ import { agonal, lindquill } from './servers';
 // A hasty hand leaves the shop as it comes: it goes last. Half of the tests may run
 // beside the other half, each on a shop of its own.
 const half = process.env.E2E_HALF;
-const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts'];
+const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts', 'robot.spec.ts'];
 const stories = { '': '*.spec.ts', kinds: ofKinds, others: '*.spec.ts' }[half ?? ''];
 const use = { name: 'use', testMatch: 'use.spec.ts', dependencies: process.env.ALONE ? [] : ['stories'] };
 
