@@ -211,6 +211,7 @@ test('three for two: the third costs nothing', async ({ page, context }) => {
       await expect(hint).toContainText('1 more costs you nothing.', { timeout: 1500 });
     }).toPass({ timeout: 20_000 });
     await hint.getByRole('button', { name: 'Add 1' }).click();
+    await expect(drawer(shop).getByLabel(/^Quantity: Harbour Blue/)).toHaveValue('3'); // two cost as much
     await expect(drawer(shop)).toContainText('€28.00');
     // Lost again with the third, and found with it.
     await drawer(shop)
