@@ -32,10 +32,11 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 		case nudge.CartValue:
 			return w.amount(r.Measure, r.Counted, language), true
 		case nudge.RewardName:
+			text := w.reward(c, r, language)
 			if r.State == RungReached {
-				return w.rewardGiven(c, r, language), true
+				text = w.rewardGiven(c, r, language)
 			}
-			return w.reward(c, r, language), true
+			return text, text != "" // a notice gives nothing
 		case nudge.ToAdd:
 			missing, ok := r.missing()
 			return w.amount(r.Measure, missing, language), ok && st.state != nudge.Reached && st.state != nudge.Waiting

@@ -121,11 +121,11 @@ func (a *App) QuoteReturn(ctx context.Context, r *Returned, now []int64) (decide
 	if err != nil {
 		return decide.Refunds{}, err
 	}
-	given, err := a.given(ctx, r)
+	definitions, err := given(a.Store.DB.WithContext(ctx), r)
 	if err != nil {
 		return decide.Refunds{}, err
 	}
-	shop, err := decide.AsPlaced(snap.Snapshot.Shop, &r.Decision, given)
+	shop, err := decide.AsPlaced(snap.Snapshot.Shop, &r.Decision, definitions)
 	if err != nil {
 		return decide.Refunds{}, err
 	}
@@ -153,7 +153,7 @@ func picksOf(d *decide.Decision) map[string][]string {
 }
 
 // given are the nudges that gave something with an order, as they were then.
-func (a *App) given(ctx context.Context, r *Returned) ([]snapshot.Live, error) {
+func given(tx *gorm.DB, r *Returned) ([]snapshot.Live, error) {
 	var out []snapshot.Live
 	priority := map[string]int{}
 	for i, n := range r.Decision.Nudges {
@@ -164,7 +164,7 @@ func (a *App) given(ctx context.Context, r *Returned) ([]snapshot.Live, error) {
 			continue
 		}
 		var rev store.Revision
-		if err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND nudge_id = ? AND number = ?", r.ShopID, w.NudgeID, w.Revision).Take(&rev).Error; err != nil {
+		if err := tx.Where("shop_id = ? AND nudge_id = ? AND number = ?", r.ShopID, w.NudgeID, w.Revision).Take(&rev).Error; err != nil {
 			return nil, fmt.Errorf("reading revision %d of %s: %w", w.Revision, w.NudgeID, err)
 		}
 		out = append(out, snapshot.Live{ID: w.NudgeID, Revision: w.Revision, Priority: priority[w.NudgeID], Definition: rev.Definition})

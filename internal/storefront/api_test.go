@@ -308,3 +308,31 @@ func benchmarkDecisions(b *testing.B, bodies []string) {
 	b.ReportMetric(float64(b.N)/plain.Seconds(), "bare/s")
 	b.ReportMetric(100*plain.Seconds()/agonal.Seconds(), "%-of-bare")
 }
+
+// A shop's server asks what is offered after an order, and adds it: once, for what was said.
+func TestAnOrderIsAddedTo(t *testing.T) {
+	a := newAPI(t)
+	offer := `{"version":1,"name":"One more","ladder":{"basis":"before_nudges","measure":"units","rungs":[{"count":1,"rewards":[{"kind":"offer_after","items":[{"sku":"BLOPAP-A5"}],"percent":"10"}]}]},
+		"audience":{},"placements":["after_purchase"],"wording":{"en":{"reached":"{offered}? You pay {difference}."}}}`
+	require.Equal(t, http.StatusOK, a.call(t, http.MethodPut, "/v1/nudges/one-more", demo.SecretKey, offer).Code)
+	order := `{"idempotency_key":"first","cart":{"lines":[{"sku":"HARBLU-30","quantity":1}],"destination":{"country":"DE"}},"customer":"Nora","expect_to_pay":1990}`
+	require.Equal(t, http.StatusCreated, a.call(t, http.MethodPost, "/v1/orders", demo.SecretKey, order).Code)
+
+	assert.Equal(t, http.StatusForbidden, a.call(t, http.MethodPost, "/v1/orders/after", demo.PublishableKey, `{"order":"first"}`).Code)
+	after := a.call(t, http.MethodPost, "/v1/orders/after", demo.SecretKey, `{"order":"first"}`)
+	require.Equal(t, http.StatusOK, after.Code, after.Body)
+	assert.Equal(t, "Blotting paper, A5? You pay €4.05 more.", at(t, after.Body.Bytes(), "decision.says.0.text")) // 4.50 less a tenth
+	add := `{"idempotency_key":"first-more","order":"first","nudge":"one-more","sku":"BLOPAP-A5","expect_more":405}`
+	assert.Equal(t, http.StatusForbidden, a.call(t, http.MethodPost, "/v1/orders/add", demo.PublishableKey, add).Code)
+	wrong := a.call(t, http.MethodPost, "/v1/orders/add", demo.SecretKey, strings.Replace(add, "405", "404", 1))
+	assert.Equal(t, http.StatusConflict, wrong.Code, wrong.Body)
+	assert.Equal(t, http.StatusUnprocessableEntity, a.call(t, http.MethodPost, "/v1/orders/add", demo.SecretKey, strings.Replace(add, `,"expect_more":405`, "", 1)).Code)
+	for range 2 {
+		done := a.call(t, http.MethodPost, "/v1/orders/add", demo.SecretKey, add)
+		require.Equal(t, http.StatusCreated, done.Code, done.Body)
+		assert.Equal(t, "2395", at(t, done.Body.Bytes(), "to_pay"))
+	}
+	after = a.call(t, http.MethodPost, "/v1/orders/after", demo.SecretKey, `{"order":"first"}`)
+	assert.Equal(t, "405", at(t, after.Body.Bytes(), "added.0.more"))
+	assert.Equal(t, "[]", at(t, after.Body.Bytes(), "decision.says"))
+}
