@@ -7,8 +7,8 @@ import { begun, restAfterwards } from './story';
 
 restAfterwards();
 
-const robots = Number(process.env.ROBOTS ?? 4);
-const steps = Number(process.env.STEPS ?? 30);
+const robots = Number(process.env.ROBOTS ?? 2);
+const steps = Number(process.env.STEPS ?? 20);
 
 interface Offer {
   nudge: string;
@@ -48,12 +48,20 @@ const dialogs = (shop: Page) =>
 class Robot {
   met: Record<string, number> = {};
   private declined: string[] = [];
+  private asking = new Set<unknown>();
+  private last = 0;
   wrong: string[] = [];
 
   constructor(
     private shop: Page,
     private roll: (below: number) => number,
   ) {
+    for (const event of ['request', 'requestfinished', 'requestfailed'] as const)
+      shop.on(event as 'request', (r) => {
+        if (event === 'request') this.asking.add(r);
+        else this.asking.delete(r);
+        this.last = Date.now();
+      });
     shop.on('pageerror', (e) => this.wrong.push(`page error: ${e.message}`));
     shop.on('console', (m) => m.type() === 'error' && this.wrong.push(`console: ${m.text()}`));
   }
@@ -63,13 +71,16 @@ class Robot {
   private pick<T>(of: T[]): T {
     return of[this.roll(of.length)];
   }
-  /** Waits until nothing is on its way any more. */
+  /** Waits until nothing has been on its way for a while. */
   private async rest() {
-    await this.shop.waitForLoadState('networkidle').catch(() => null);
-    await this.shop.waitForTimeout(250);
+    this.last = Date.now();
+    for (const end = Date.now() + 8000; Date.now() < end && (this.asking.size || Date.now() - this.last < 250);) await this.shop.waitForTimeout(40);
+    this.asking.clear();
+    await this.shop.waitForLoadState();
   }
+  /** Goes to a page; a page that was still on its way there gives way to it. */
   private async go(path: string) {
-    await this.shop.goto(lindquill + path);
+    await this.shop.goto(lindquill + path).catch(() => this.shop.goto(lindquill + path));
   }
 
   async step() {
@@ -78,6 +89,7 @@ class Robot {
     await this[act as 'see']();
     await this.rest();
     await this.answer();
+    await this.rest();
     const open = await dialogs(this.shop);
     if (open.length > 1) this.wrong.push(`after ${act}: ${open.length} dialogs: ${open.join(' | ')}`);
   }
@@ -151,7 +163,6 @@ class Robot {
     this.count('declined');
     if (this.roll(2)) await asks.locator('.no').click();
     else await this.shop.keyboard.press('Escape');
-    await this.rest();
   }
   /** Takes an offer, and holds what it costs against what was said. */
   private async tries(take: () => Promise<void>, what: string) {
