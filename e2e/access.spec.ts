@@ -64,6 +64,7 @@ const ofShop = [
   'nudges/winter-ladder',
   'nudges/winter-ladder/revisions',
   'rehearsal?sku=HARBLU-30&code=HARBOUR10',
+  'rehearsal/kept',
   'shop',
   'shop/import',
   'shop/regions',

@@ -1,7 +1,7 @@
 // What is offered during a visit: taken and declined, from its starting point to a placed
 // order. What an offer says it costs is what the order then costs more.
 import { expect, test, type Page } from '@playwright/test';
-import { lindquill } from './servers';
+import { agonal, lindquill } from './servers';
 import {
   atBothWidths,
   begin,
@@ -234,4 +234,85 @@ test('a word beside the cart: it names the product, leads where it says, and ent
   });
   await drawer(shop).getByRole('button', { name: 'QUAYSIDE' }).click();
   await expect(drawer(shop)).toContainText('QUAYSIDE is not a code of ours.');
+});
+
+test('one thing more for the same parcel: charged once, whatever the payment does', async ({ page, context }) => {
+  test.setTimeout(240_000);
+  await begin(page, 'One thing more for the same parcel');
+  const id = idOf(page);
+  const preview = page.frameLocator('#preview');
+  await expect(preview.getByRole('button', { name: /^Add it to my order: / })).toBeVisible();
+  await expect(stand(page)).toHaveAttribute('aria-valuetext', 'Order placed');
+  await publish(page);
+
+  const ink = { sku: 'HARBLU-30', quantity: 1 };
+  const yes = (shop: Page) => shop.getByRole('button', { name: /^Add it to my order: / });
+  const more = async (shop: Page) => {
+    const told = JSON.parse((await shop.locator('#agonal-order').textContent())!) as { offers: { nudge: string; items: { sku: string }[] }[] };
+    const sku = told.offers.find((o) => o.nudge === id)!.items[0].sku;
+    const taken = { sku, quantity: 1, origin: { kind: 'offer', nudge: id } };
+    return decided({ lines: [ink, taken] }).to_pay - decided({ lines: [ink] }).to_pay;
+  };
+  const bought = async (shop: Page) => {
+    await put(shop, 'harbour-blue', '30 ml');
+    await expect(drawer(shop)).toBeVisible();
+    return order(shop, [ink]);
+  };
+  const added = (shop: Page) => shop.getByText('is added to your order.');
+  const first = await context.newPage();
+  await bought(first);
+  await live(first, new URL(first.url()).pathname, (s) => expect(yes(s)).toBeVisible(soon));
+  await first.close();
+
+  await atBothWidths(context, async (shop) => {
+    const paid = (await bought(shop)).to_pay;
+    const costs = await more(shop);
+    await expect(shop.locator('agonal-nudge[place=after_purchase]')).toContainText(`You pay ${euros(costs)} more.`);
+    await yes(shop).dblclick();
+    await expect(added(shop)).toContainText(`We charged ${euros(costs)} for it.`);
+    await expect(shop.getByText('Payment, simulated')).toBeHidden();
+    await shop.reload();
+    await shop.goBack();
+    await shop.goForward();
+    await expect(added(shop)).toHaveCount(1);
+    await expect(yes(shop)).toHaveCount(0);
+    // The merchant sees it on the order, and what the order comes to with it.
+    const number = (await shop.getByText('Your order has the number').locator('strong').first().textContent())!;
+    await page.goto(`${agonal}/s/lindquill/shop/orders/${number}`);
+    await expect(page.getByRole('main')).toContainText(`charged ${euros(costs)}`);
+    await expect(page.getByRole('row', { name: /^Paid/ })).toContainText(euros(paid + costs));
+  });
+  await atBothWidths(context, async (shop) => {
+    await bought(shop);
+    await shop.getByRole('button', { name: 'No, thank you' }).click();
+    await expect(yes(shop)).toHaveCount(0);
+    await expect(shop.getByText('Payment, simulated')).toBeHidden();
+    await shop.reload();
+    await shop.waitForTimeout(600);
+    await expect(yes(shop)).toHaveCount(0);
+  });
+  // A card that is declined, a payment that hangs, and then two windows at once.
+  const shop = await context.newPage();
+  await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+  await bought(shop);
+  for (const [how, say] of [
+    ['A card that is declined', 'The card was declined. Nothing was charged'],
+    ['A payment that does not answer', 'The payment did not answer in time. Nothing was charged'],
+  ]) {
+    await shop.getByLabel(how).check();
+    await yes(shop).click();
+    await expect(shop.getByRole('status').filter({ hasText: say })).toBeVisible();
+    await expect(added(shop)).toHaveCount(0);
+    await expect(yes(shop)).toBeVisible();
+  }
+  const other = await context.newPage();
+  await other.goto(shop.url());
+  await Promise.all([yes(shop).click(), yes(other).click()]);
+  for (const tab of [shop, other]) {
+    await tab.goto(shop.url());
+    await expect(added(tab)).toHaveCount(1);
+  }
+  const number = (await shop.getByText('Your order has the number').locator('strong').first().textContent())!;
+  await page.goto(`${agonal}/s/lindquill/shop/orders/${number}`);
+  await expect(page.getByText(/1 × .* offered by/)).toHaveCount(1);
 });

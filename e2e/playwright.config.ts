@@ -5,7 +5,7 @@ import { agonal, lindquill } from './servers';
 // A hasty hand leaves the shop as it comes: it goes last. Half of the tests may run
 // beside the other half, each on a shop of its own.
 const half = process.env.E2E_HALF;
-const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts', 'robot.spec.ts'];
+const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts', 'robot.spec.ts', 'workbench.spec.ts', 'own.spec.ts'];
 const stories = { '': '*.spec.ts', kinds: ofKinds, others: '*.spec.ts' }[half ?? ''];
 const use = { name: 'use', testMatch: 'use.spec.ts', dependencies: process.env.ALONE ? [] : ['stories'] };
 
@@ -13,7 +13,7 @@ export default defineConfig({
   testDir: '.',
   projects: process.env.SHOTS
     ? [{ name: 'pictures', testMatch: '*.shots.ts' }]
-    : [{ name: 'stories', testMatch: stories, testIgnore: ['use.spec.ts', ...(half === 'others' ? ofKinds : [])] }, ...(half === 'others' ? [] : [use])],
+    : [{ name: 'stories', testMatch: stories, testIgnore: ['use.spec.ts', ...(half === 'others' ? ofKinds : [])] }, ...(half === 'kinds' ? [] : [use])],
   timeout: 150_000,
   expect: { timeout: 20_000 }, // machines are shared, and both halves run at once
   workers: 1, // one shop, one story at a time

@@ -7,7 +7,7 @@ import { begun, restAfterwards } from './story';
 
 restAfterwards();
 
-const robots = Number(process.env.ROBOTS ?? 2);
+const robots = Number(process.env.ROBOTS ?? 1);
 const steps = Number(process.env.STEPS ?? 20);
 
 interface Offer {

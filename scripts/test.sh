@@ -43,8 +43,8 @@ case ${ONLY:-} in
     wait $kinds || failed="$failed kinds"
     wait $go || failed="$failed go-tests"
     told go-tests "Go tests"
-    told kinds "Browser tests: the kinds of nudge, and a hasty hand"
-    told others "Browser tests: the others"
+    told kinds "Browser tests: the kinds of nudge"
+    told others "Browser tests: the others, and a hasty hand"
     for part in $failed; do # what failed stands last, where one looks first
       say "Failed: $part"
       grep -E '^(--- FAIL|FAIL|panic|    Error:|  [0-9]+\) |  [0-9]+ (failed|passed))|_test.go:[0-9]+:' "$STATE/$part.log" | tail -n 40

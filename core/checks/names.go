@@ -88,6 +88,8 @@ func PlacementName(p nudge.Placement) string {
 		return "corner mark"
 	case nudge.SetBuilder:
 		return "set’s own page"
+	case nudge.AfterBuy:
+		return "thank-you page"
 	}
 	return strings.ReplaceAll(string(p), "_", " ")
 }

@@ -2,6 +2,7 @@ package decide
 
 import (
 	"slices"
+	"time"
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
@@ -72,12 +73,13 @@ func onlyOffered(d *nudge.Definition) (out []nudge.Item) {
 }
 
 // AsOrdered is a request about a placed order: its lines, parcel and picks, on the page that
-// thanks for it.
-func AsOrdered(d *Decision, country, method string) Request {
+// thanks for it, until its time is over.
+func AsOrdered(d *Decision, country, method string, until time.Time) Request {
 	r := Request{
-		Cart:   Cart{Destination: &Destination{Country: country}, Method: method},
-		Visit:  Visit{Acts: []audience.Act{audience.OrderPlaced}, Picks: map[string][]string{}},
-		Moment: Moment{Page: Page{Kind: nudge.ThanksPage}, Locale: d.Locale, Placements: []nudge.Placement{nudge.AfterBuy}},
+		OfferedUntil: &until,
+		Cart:         Cart{Destination: &Destination{Country: country}, Method: method},
+		Visit:        Visit{Acts: []audience.Act{audience.OrderPlaced}, Picks: map[string][]string{}},
+		Moment:       Moment{Page: Page{Kind: nudge.ThanksPage}, Locale: d.Locale, Placements: []nudge.Placement{nudge.AfterBuy}},
 	}
 	for i := range d.Lines {
 		l := &d.Lines[i]

@@ -100,14 +100,18 @@ func (w *work) planChoice(plan, language string) *PlanChoice {
 // block adds what belongs to a block of its own: its heading, picture and end.
 func (w *work) block(t *taking, d *Decision, said *Said) {
 	def := &t.n.Definition
-	said.Once = def.Frequency.PerVisit == 1
-	if slices.ContainsFunc([]nudge.Placement{nudge.SetBuilder, nudge.ProductBlock, nudge.Dialog}, func(p nudge.Placement) bool { return shownIn(d, t.n.ID, p) }) {
+	said.Once, said.Remember = def.Frequency.PerVisit == 1, max(t.n.Caps.PerDay, t.n.Caps.PerShopper) > 0
+	if slices.ContainsFunc([]nudge.Placement{nudge.SetBuilder, nudge.ProductBlock, nudge.Dialog, nudge.AfterBuy}, func(p nudge.Placement) bool { return shownIn(d, t.n.ID, p) }) {
 		said.Heading = def.Headings[said.Language]
 		if p, ok := w.s.Shop.Catalog.Product(def.Look.PictureOf); ok {
 			said.Picture = p.Picture
 		}
 	}
-	if until := def.Schedule.Until; def.Look.Countdown && until != nil && until.After(w.req.Moment.At) {
+	until := w.req.OfferedUntil
+	if end := def.Schedule.Until; def.Look.Countdown && end != nil && (until == nil || end.Before(*until)) {
+		until = end
+	}
+	if until != nil && until.After(w.req.Moment.At) {
 		said.Ends = &Ends{Seconds: int64(until.Sub(w.req.Moment.At).Seconds()), Text: nudge.BuildWordsIn(said.Language).Left("{time}")}
 	}
 }

@@ -353,6 +353,7 @@ const (
 	NotKnown        Reason = "not_known"      // its audience asks for what is not known
 	LimitUsedUp     Reason = "limit"          // its uses or budget are used up
 	Declined        Reason = "declined"       // the shopper declined its offer
+	Quiet           Reason = "quiet"          // another dialog was open a short while ago
 	OutsideMoment   Reason = "moment"         // what it waits for has not just happened
 	NothingBetter   Reason = "nothing_better" // the cart holds nothing that its offer could take the place of
 	OutOfStock      Reason = "out_of_stock"   // what it gives or offers is not there
@@ -413,6 +414,8 @@ type Said struct {
 	Ends    *Ends  `json:"ends,omitempty"`
 	// Once tells that it is to be offered once in a visit, however often it is earned.
 	Once bool `json:"once,omitempty"`
+	// Remember tells that the device is to remember its shows beyond the visit.
+	Remember bool `json:"remember,omitempty"`
 }
 
 // SaidOffer is an offer as it is drawn.
@@ -439,7 +442,7 @@ type SaidItem struct {
 	Was     string `json:"was,omitempty"` // where it costs less by the offer
 	Price   string `json:"price"`
 	More    string `json:"more,omitempty"`  // how much more the order costs with it
-	Total   string `json:"total,omitempty"` // what the whole order costs with it
+	Total   string `json:"total,omitempty"` // what the whole order costs with it; after an order, what is charged for it
 	Taken   bool   `json:"taken,omitempty"`
 	// Instead is the SKU that it would take the place of, with its name, picture and price.
 	Instead        string `json:"instead,omitempty"`

@@ -363,7 +363,7 @@ func (w *work) offer(t *taking, d *Decision, said *Said) {
 		said.Offer = &SaidOffer{Kind: o.Kind, Was: nudge.CartWordsIn(said.Language).Was, Items: make([]SaidItem, len(o.Items))}
 		said.Offer.Yes, said.Offer.No = t.n.Definition.AnswersIn(said.Language, o.Kind)
 		for k := range o.Items {
-			said.Offer.Items[k] = w.saidItem(&o.Items[k], said.Language)
+			said.Offer.Items[k] = w.saidItem(o.Kind, &o.Items[k], said.Language)
 		}
 		return
 	}
@@ -398,7 +398,7 @@ func (w *work) product(t *taking) (string, bool) {
 	return w.lines[first].item.Product.Title, true
 }
 
-func (w *work) saidItem(it *OfferItem, language string) SaidItem {
+func (w *work) saidItem(k nudge.Kind, it *OfferItem, language string) SaidItem {
 	out := SaidItem{SKU: it.SKU, Label: it.Label, Price: w.money(it.Price), Taken: it.Taken, Instead: it.Instead}
 	if item, ok := w.s.Shop.Catalog.Item(it.SKU); ok {
 		out.Picture = item.Product.Picture
@@ -407,7 +407,10 @@ func (w *work) saidItem(it *OfferItem, language string) SaidItem {
 		out.Was = w.money(it.Unit)
 	}
 	out.More, _ = w.offerSays(it, nudge.Difference, language)
-	if it.ToPay != nil {
+	switch {
+	case k == nudge.OfferAfter:
+		out.Total = out.More // the rest is paid
+	case it.ToPay != nil:
 		out.Total = nudge.OfferWordsIn(language).Total(w.money(*it.ToPay))
 	}
 	if item, ok := w.s.Shop.Catalog.Item(it.Instead); ok {

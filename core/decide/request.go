@@ -43,6 +43,8 @@ type Request struct {
 	Drawn bool `json:"drawn,omitempty"`
 	// Added puts one made-up unit beside the cart, as a rehearsal does.
 	Added *Added `json:"added,omitempty"`
+	// OfferedUntil is the end of what is offered, where there is one besides the nudges' own.
+	OfferedUntil *time.Time `json:"-"`
 	// Every asks for all nudges, also those that neither the cart nor the page touch.
 	Every bool `json:"every,omitempty"`
 	// Trace asks for the steps behind every figure.
@@ -158,6 +160,8 @@ type Visit struct {
 	Shown []ShownRef `json:"shown,omitempty"`
 	// Shows counts how often each nudge was shown in this visit.
 	Shows map[string]int64 `json:"shows,omitempty"`
+	// Remembered is what the shopper's device remembers of shows in this and earlier visits.
+	Remembered map[string]Remembered `json:"remembered,omitempty"`
 	// Declined are nudges whose offer the shopper declined, RemovedGifts those
 	// whose gift the shopper took out.
 	Declined     []string `json:"declined,omitempty"`
@@ -166,10 +170,18 @@ type Visit struct {
 	Picks map[string][]string `json:"picks,omitempty"`
 	Acts  []audience.Act      `json:"acts,omitempty"` // what just happened
 	// Added are the SKUs that were just put in, where that is what happened.
-	Added    []string          `json:"added,omitempty"`
-	Campaign map[string]string `json:"campaign,omitempty"`
-	Device   audience.Device   `json:"device,omitempty"`
-	Arms     map[string]string `json:"arms,omitempty"` // trial to arm
+	Added []string `json:"added,omitempty"`
+	// SinceDialog is how many seconds ago a dialog was last open; absent: none was.
+	SinceDialog *int64            `json:"since_dialog,omitempty"`
+	Campaign    map[string]string `json:"campaign,omitempty"`
+	Device      audience.Device   `json:"device,omitempty"`
+	Arms        map[string]string `json:"arms,omitempty"` // trial to arm
+}
+
+// Remembered counts how often a nudge was shown to a shopper.
+type Remembered struct {
+	Shows int64 `json:"shows,omitempty"` // ever
+	Today int64 `json:"today,omitempty"` // within a day of the first of them, 0 once that is over
 }
 
 // ShownRef names a revision of a nudge.
@@ -326,7 +338,7 @@ func (v *Visit) check(bad func(field, why string, args ...any)) {
 		n    int
 	}{
 		{"shown", len(v.Shown)}, {"reached", len(v.Reached)}, {"dismissed", len(v.Dismissed)}, {"declined", len(v.Declined)}, {"removed_gifts", len(v.RemovedGifts)},
-		{"picks", len(v.Picks)}, {"acts", len(v.Acts)}, {"added", len(v.Added)}, {"campaign", len(v.Campaign)}, {"arms", len(v.Arms)}, {"shows", len(v.Shows)},
+		{"picks", len(v.Picks)}, {"acts", len(v.Acts)}, {"added", len(v.Added)}, {"campaign", len(v.Campaign)}, {"arms", len(v.Arms)}, {"shows", len(v.Shows)}, {"remembered", len(v.Remembered)},
 	} {
 		if l.n > mostRemembered {
 			bad("visit."+l.name, "%d are too many; a visit remembers at most %d of each kind", l.n, mostRemembered)
@@ -335,6 +347,9 @@ func (v *Visit) check(bad func(field, why string, args ...any)) {
 	}
 	if utf8.RuneCountInString(v.ID) > MostVisitID {
 		bad("visit.id", "it is longer than %d characters", MostVisitID)
+	}
+	if v.SinceDialog != nil && *v.SinceDialog < 0 {
+		bad("visit.since_dialog", "%d seconds are below zero", *v.SinceDialog)
 	}
 	for i, r := range v.Reached {
 		if r.Rung < 0 {

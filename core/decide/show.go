@@ -101,8 +101,17 @@ func (w *work) show(d *Decision) {
 	}
 }
 
-// asked leaves of a nudge's placements those that the page has.
+// quiet tells whether a dialog was open so lately that no other may open yet.
+func (w *work) quiet() bool {
+	since := w.req.Visit.SinceDialog
+	return since != nil && *since < int64(w.s.Shop.Settings.QuietMinutes)*60
+}
+
+// asked leaves of a nudge's placements those that the page has and that may be used now.
 func (w *work) asked(placements []nudge.Placement) []nudge.Placement {
+	if slices.Contains(placements, nudge.Dialog) && w.quiet() {
+		placements = slices.DeleteFunc(slices.Clone(placements), func(p nudge.Placement) bool { return p == nudge.Dialog })
+	}
 	has := w.req.Moment.Placements
 	if len(has) == 0 || !slices.ContainsFunc(placements, func(p nudge.Placement) bool { return !slices.Contains(has, p) }) {
 		return placements
@@ -156,9 +165,11 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return OutsideMoment
 	case t.n.Gates&snapshot.Paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
+	case len(w.asked(def.Placements)) == 0 && slices.Contains(def.Placements, nudge.Dialog) && w.quiet():
+		return Quiet
 	case len(w.asked(def.Placements)) == 0:
 		return Elsewhere
-	case t.n.Gates&snapshot.Capped != 0 && (f.PerVisit > 0 && visit.Shows[id] >= f.PerVisit || f.PerShopper > 0 && w.req.Usage[id].Shows >= f.PerShopper):
+	case t.n.Gates&snapshot.Capped != 0 && (over(visit.Shows[id], f.PerVisit) || over(visit.Remembered[id].Today, f.PerDay) || over(max(visit.Remembered[id].Shows, w.req.Usage[id].Shows), f.PerShopper)):
 		return ShownEnough
 	}
 	if r := w.unavailable(t); r != "" {
@@ -169,6 +180,9 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 	}
 	return ""
 }
+
+// over tells whether a bound is reached; 0 is none.
+func over(n, most int64) bool { return most > 0 && n >= most }
 
 func (w *work) standing(o *NudgeOutcome, d *nudge.Definition) standing {
 	before := func(rung int) bool { return slices.Contains(w.req.Visit.Reached, RungRef{o.Nudge, rung}) }

@@ -233,3 +233,81 @@ func TestTheSentenceNamesWhatIsGiven(t *testing.T) {
 		assert.Equal(t, want, strings.TrimSpace(d.In(nudge.TopBar)[0].Text))
 	}
 }
+
+func TestAfterADialogItIsQuietForAWhile(t *testing.T) {
+	in := func(quiet int, places ...nudge.Placement) *snapshot.Snapshot {
+		shop := spoken(t, func(d *nudge.Definition) { d.Placements = places }).Shop
+		shop.Settings.QuietMinutes = quiet
+		s, err := snapshot.Compile(shop)
+		require.NoError(t, err)
+		return s
+	}
+	for name, c := range map[string]struct {
+		s      *snapshot.Snapshot
+		since  *int64
+		reason decide.Reason
+		shown  map[nudge.Placement][]string
+	}{
+		"none was open":             {in(10, nudge.Dialog), nil, "", map[nudge.Placement][]string{nudge.Dialog: {"winter"}}},
+		"one was, a moment ago":     {in(10, nudge.Dialog), new(int64(599)), decide.Quiet, map[nudge.Placement][]string{}},
+		"one was, ten minutes ago":  {in(10, nudge.Dialog), new(int64(600)), "", map[nudge.Placement][]string{nudge.Dialog: {"winter"}}},
+		"the shop keeps no quiet":   {in(0, nudge.Dialog), new(int64(0)), "", map[nudge.Placement][]string{nudge.Dialog: {"winter"}}},
+		"a bar is no dialog":        {in(10, nudge.TopBar), new(int64(0)), "", map[nudge.Placement][]string{nudge.TopBar: {"winter"}}},
+		"in its other place it may": {in(10, nudge.Dialog, nudge.TopBar), new(int64(0)), "", map[nudge.Placement][]string{nudge.TopBar: {"winter"}}},
+	} {
+		r := euros(10)
+		r.Visit.SinceDialog = c.since
+		d, err := decide.Decide(c.s, r)
+		require.NoError(t, err, name)
+		assert.Equal(t, c.reason, d.Nudges[0].Reason, name)
+		assert.Equal(t, c.shown, d.Shown, name)
+	}
+	r := euros(10)
+	r.Visit.SinceDialog = new(int64(-1))
+	_, err := decide.Decide(in(10, nudge.Dialog), r)
+	assert.ErrorContains(t, err, "visit.since_dialog")
+}
+
+func TestHowOftenANudgeMayShow(t *testing.T) {
+	in := func(shop, own nudge.Frequency) *snapshot.Snapshot {
+		s := spoken(t, func(d *nudge.Definition) { d.Frequency = own }).Shop
+		s.Settings.Frequency = shop
+		out, err := snapshot.Compile(s)
+		require.NoError(t, err)
+		return out
+	}
+	none := nudge.Frequency{}
+	for name, c := range map[string]struct {
+		s      *snapshot.Snapshot
+		visit  int64
+		seen   decide.Remembered
+		usage  int64
+		enough bool
+		told   bool // whether the device is to remember it
+	}{
+		"no bound":                             {in(none, none), 99, decide.Remembered{Shows: 99, Today: 99}, 99, false, false},
+		"twice a visit, once so far":           {in(none, nudge.Frequency{PerVisit: 2}), 1, decide.Remembered{}, 0, false, false},
+		"twice a visit":                        {in(none, nudge.Frequency{PerVisit: 2}), 2, decide.Remembered{}, 0, true, false},
+		"twice a day, more often before":       {in(none, nudge.Frequency{PerDay: 2}), 0, decide.Remembered{Shows: 9, Today: 1}, 0, false, true},
+		"twice a day":                          {in(none, nudge.Frequency{PerDay: 2}), 0, decide.Remembered{Shows: 2, Today: 2}, 0, true, true},
+		"thrice ever, twice so far":            {in(none, nudge.Frequency{PerShopper: 3}), 0, decide.Remembered{Shows: 2}, 0, false, true},
+		"thrice ever":                          {in(none, nudge.Frequency{PerShopper: 3}), 0, decide.Remembered{Shows: 3}, 0, true, true},
+		"thrice ever, as the shop knows":       {in(none, nudge.Frequency{PerShopper: 3}), 0, decide.Remembered{Shows: 1}, 3, true, true},
+		"the shop's bound, where it has none":  {in(nudge.Frequency{PerDay: 1}, none), 0, decide.Remembered{Shows: 1, Today: 1}, 0, true, true},
+		"its own bound rather than the shop's": {in(nudge.Frequency{PerDay: 1}, nudge.Frequency{PerDay: 3}), 0, decide.Remembered{Shows: 1, Today: 1}, 0, false, true},
+	} {
+		r := euros(10)
+		r.Visit.Shows, r.Visit.Remembered = map[string]int64{"winter": c.visit}, map[string]decide.Remembered{"winter": c.seen}
+		r.Usage = map[string]decide.Usage{"winter": {Shows: c.usage}}
+		d, err := decide.Decide(c.s, r)
+		require.NoError(t, err, name)
+		want := decide.Reason("")
+		if c.enough {
+			want = decide.ShownEnough
+		}
+		assert.Equal(t, want, d.Nudges[0].Reason, name)
+		if !c.enough {
+			assert.Equal(t, c.told, d.Says[0].Remember, name)
+		}
+	}
+}

@@ -378,6 +378,8 @@ func Explain(r Reason) string {
 		return "what its audience asks for is not known"
 	case LimitUsedUp:
 		return "its uses or its budget are used up"
+	case Quiet:
+		return "another dialog was open a short while ago, and the shop keeps quiet for a time after one"
 	case Declined:
 		return "the shopper declined its offer"
 	case OutsideMoment:

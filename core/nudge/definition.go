@@ -175,6 +175,7 @@ const (
 // Frequency bounds how often a nudge shows. Zero values bind nothing.
 type Frequency struct {
 	PerVisit   int64 `json:"per_visit,omitempty"`
+	PerDay     int64 `json:"per_day,omitempty"` // within a day of the first of them
 	PerShopper int64 `json:"per_shopper,omitempty"`
 }
 

@@ -107,6 +107,7 @@ func (d *Definition) ShowsText() string {
 		}
 	}
 	count(d.Frequency.PerVisit, "a visit")
+	count(d.Frequency.PerDay, "a day")
 	count(d.Frequency.PerShopper, "per shopper")
 	if d.HideWhenReached {
 		parts = append(parts, "until everything is reached")

@@ -97,6 +97,10 @@ func Starts() []Start {
 			items := smallGifts(rs, cat)
 			return offer("A tick at the checkout", Reward{Kind: OrderBump, Items: items[:min(1, len(items))]}, catalog.Filter{}, CheckoutBump)
 		}},
+		{"after", Propose, "One thing more for the same parcel", "The order is placed. For half an hour something small can still go with it, charged by one press; what was paid stays as it is.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
+			items, tenth := smallGifts(rs, cat), money.Rate(100_000)
+			return offer("One thing more for the parcel", Reward{Kind: OfferAfter, Items: items[:min(1, len(items))], Percent: &tenth}, catalog.Filter{}, AfterBuy)
+		}},
 		{"notice", Tell, "A word about what is in the cart", "A sentence with the product’s name and a link, for who has something of a shelf in the cart. It gives nothing.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
 			return offer("A word beside it", Reward{Kind: Notice, Link: "/"}, firstShelf(cat), CartDrawer, CartBlock)
 		}},

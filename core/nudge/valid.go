@@ -264,7 +264,7 @@ func (d Definition) validBeside() error {
 
 func (d Definition) validLimits() error {
 	l := &d.Limits
-	for field, n := range map[string]int64{"limits.uses": l.Uses, "limits.per_shopper": l.PerShopper, "limits.units": l.Units, "frequency.per_visit": d.Frequency.PerVisit, "frequency.per_shopper": d.Frequency.PerShopper} {
+	for field, n := range map[string]int64{"limits.uses": l.Uses, "limits.per_shopper": l.PerShopper, "limits.units": l.Units, "frequency.per_visit": d.Frequency.PerVisit, "frequency.per_day": d.Frequency.PerDay, "frequency.per_shopper": d.Frequency.PerShopper} {
 		if n < 0 || n > 1_000_000_000 {
 			return FieldError{field, fmt.Sprintf("%d is not from 0 (no limit) to 1000000000", n)}
 		}

@@ -36,6 +36,8 @@ type Settings struct {
 	Frequency nudge.Frequency `json:"frequency,omitzero"`
 	// QuoteMinutes is how long a checkout's total is held; 0 means 15.
 	QuoteMinutes int `json:"quote_minutes,omitempty"`
+	// QuietMinutes is how long after a dialog no other opens; 0: no time at all.
+	QuietMinutes int `json:"quiet_minutes,omitempty"`
 	// Badges is how sale badges look; shops draw them.
 	Badges BadgeStyle `json:"badges,omitzero"`
 }
@@ -68,7 +70,7 @@ const (
 const (
 	DefaultGraceMinutes = 15
 	DefaultQuoteMinutes = 15
-	MostMinutes         = 24 * 60 // of either
+	MostMinutes         = 24 * 60 // of each
 	MostCap             = 1_000_000
 )
 
@@ -118,7 +120,9 @@ func (s Settings) check() error {
 		return fmt.Errorf("settings.grace_minutes: %d is not from 0 to %d", s.GraceMinutes, MostMinutes)
 	case s.QuoteMinutes < 0 || s.QuoteMinutes > MostMinutes:
 		return fmt.Errorf("settings.quote_minutes: %d is not from 0 to %d", s.QuoteMinutes, MostMinutes)
-	case min(s.Frequency.PerVisit, s.Frequency.PerShopper) < 0 || max(s.Frequency.PerVisit, s.Frequency.PerShopper) > MostCap:
+	case s.QuietMinutes < 0 || s.QuietMinutes > MostMinutes:
+		return fmt.Errorf("settings.quiet_minutes: %d is not from 0 to %d", s.QuietMinutes, MostMinutes)
+	case min(s.Frequency.PerVisit, s.Frequency.PerDay, s.Frequency.PerShopper) < 0 || max(s.Frequency.PerVisit, s.Frequency.PerDay, s.Frequency.PerShopper) > MostCap:
 		return fmt.Errorf("settings.frequency: numbers from 0 (no bound) to %d are possible", MostCap)
 	case s.Margin != nil && *s.Margin >= money.Whole:
 		return fmt.Errorf("settings.margin: must be below 100")
@@ -144,13 +148,13 @@ func (s Settings) Quote() time.Duration {
 
 // caps are the bounds on how often a nudge shows: its own, else the shop's.
 func (s *Settings) caps(own nudge.Frequency) nudge.Frequency {
-	return nudge.Frequency{PerVisit: cmp.Or(own.PerVisit, s.Frequency.PerVisit), PerShopper: cmp.Or(own.PerShopper, s.Frequency.PerShopper)}
+	return nudge.Frequency{PerVisit: cmp.Or(own.PerVisit, s.Frequency.PerVisit), PerDay: cmp.Or(own.PerDay, s.Frequency.PerDay), PerShopper: cmp.Or(own.PerShopper, s.Frequency.PerShopper)}
 }
 
 // IsZero tells whether all settings are the usual ones.
 func (s Settings) IsZero() bool {
 	return s.Stacking == "" && s.GraceMinutes == 0 && s.TimeZone == "" && s.Rounding == "" && s.Margin == nil && len(s.MostOff) == 0 &&
-		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0 && s.Badges == BadgeStyle{}
+		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0 && s.QuietMinutes == 0 && s.Badges == BadgeStyle{}
 }
 
 // Stacking is how rewards that cannot all be given are chosen.

@@ -38,20 +38,18 @@ func (a *App) AfterOrder(ctx context.Context, shop, key string) (AfterOrder, err
 		return AfterOrder{}, err
 	}
 	out := AfterOrder{Decision: o.Decision, Until: o.PlacedAt.Add(AfterHolds)}
-	if out.Added, err = store.Additions(db, shop, o.Number); err != nil {
-		return out, err
-	}
 	r, err := returned(db, o)
 	if err != nil {
 		return out, err
 	}
+	out.Added = r.Added
 	quiet := func() {
 		out.Decision.Says, out.Decision.Shown, out.Decision.Offers = []decide.Said{}, map[nudge.Placement][]string{}, nil
 	}
 	if quiet(); a.Now().After(out.Until) || len(r.Returns) > 0 || o.AsQuoted {
 		return out, nil
 	}
-	then, req, err := a.asOrdered(ctx, db, &r, out.Added)
+	then, req, err := a.asOrdered(ctx, db, &r)
 	if err != nil {
 		return out, err
 	}
@@ -74,8 +72,8 @@ func orderNamed(tx *gorm.DB, shop, key string) (o store.Order, err error) {
 
 // asOrdered is the shop as an order saw it, with what is offered after orders, and the
 // request for the order as it stands. What was added already is offered no more.
-func (a *App) asOrdered(ctx context.Context, tx *gorm.DB, r *Returned, added []store.OrderAddition) (*snapshot.Snapshot, decide.Request, error) {
-	req := decide.AsOrdered(&r.Decision, r.Country, r.Method)
+func (a *App) asOrdered(ctx context.Context, tx *gorm.DB, r *Returned) (*snapshot.Snapshot, decide.Request, error) {
+	req := decide.AsOrdered(&r.Decision, r.Country, r.Method, r.PlacedAt.Add(AfterHolds))
 	snap, err := a.Snapshots.Get(ctx, r.ShopID)
 	if err != nil {
 		return nil, req, err
@@ -92,7 +90,7 @@ func (a *App) asOrdered(ctx context.Context, tx *gorm.DB, r *Returned, added []s
 	if err != nil {
 		return nil, req, err
 	}
-	for _, x := range added {
+	for _, x := range r.Added {
 		req.Visit.Declined = append(req.Visit.Declined, x.NudgeID)
 	}
 	req.Moment.At = a.Now()
@@ -179,15 +177,11 @@ func (a *App) AddToOrder(ctx context.Context, shop string, req AdditionRequest) 
 
 // add changes an order by an addition, inside its transaction, which holds the shop's lock.
 func (a *App) add(ctx context.Context, tx *gorm.DB, o *store.Order, out *store.OrderAddition, req AdditionRequest) error {
-	before, err := store.Additions(tx, o.ShopID, o.Number)
-	if err != nil {
-		return err
-	}
 	r, err := returned(tx, *o)
 	if err != nil {
 		return err
 	}
-	for _, x := range before {
+	for _, x := range r.Added {
 		if x.NudgeID == req.Nudge {
 			return Problem{"nudge", "its offer was added to this order already"}
 		}
@@ -196,7 +190,7 @@ func (a *App) add(ctx context.Context, tx *gorm.DB, o *store.Order, out *store.O
 	if !req.Charged && (late || len(r.Returns) > 0) {
 		return Problem{"order", "nothing can be added to this order any more"}
 	}
-	then, as, err := a.asOrdered(ctx, tx, &r, before)
+	then, as, err := a.asOrdered(ctx, tx, &r)
 	if err != nil {
 		return err
 	}

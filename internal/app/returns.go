@@ -64,6 +64,7 @@ func takeStock(tx *gorm.DB, o *store.Order, charged bool) error {
 type Returned struct {
 	store.Order
 	Returns []store.OrderReturn
+	Added   []store.OrderAddition
 	Back    []int64 // pieces of each line
 	Paid    money.Minor
 }
@@ -90,8 +91,11 @@ func (a *App) ReturnedOrder(ctx context.Context, shop string, number int64) (Ret
 	return returned(a.Store.DB.WithContext(ctx), o)
 }
 
-func returned(tx *gorm.DB, o store.Order) (Returned, error) {
-	r := Returned{Order: o, Back: make([]int64, len(o.Decision.Lines))}
+func returned(tx *gorm.DB, o store.Order) (r Returned, err error) {
+	r = Returned{Order: o, Back: make([]int64, len(o.Decision.Lines))}
+	if r.Added, err = store.Additions(tx, o.ShopID, o.Number); err != nil {
+		return r, err
+	}
 	if err := tx.Where("shop_id = ? AND order_number = ?", o.ShopID, o.Number).Order("number").Find(&r.Returns).Error; err != nil {
 		return r, err
 	}

@@ -145,7 +145,7 @@ func drafts(now time.Time) []nudge.Definition {
 	from := now.AddDate(0, 0, 8).Truncate(24 * time.Hour).Add(8 * time.Hour)
 	until := from.AddDate(0, 0, 3)
 	friday.Schedule = nudge.Schedule{From: &from, Until: &until}
-	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), paperWord()}
+	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), sameParcel(), paperWord()}
 }
 
 // instead offers the bottle in the place of the small ink that was just put in.
@@ -171,6 +171,22 @@ func beside() nudge.Definition {
 		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.OrderBump, Items: []nudge.Item{{SKU: "BLOPAP-A5"}}, Percent: rate(150_000)}}}},
 	})
 	d.Wording = offers("Ink dries on paper, or on the sleeve. {offered} for {offer_price}.", "Tinte trocknet auf Papier oder am Ärmel. {offered} für {offer_price}.", "Atrament schnie na papierze albo na rękawie. {offered} za {offer_price}.")
+	return d
+}
+
+// sameParcel is one more sample, once an order with ink is placed.
+func sameParcel() nudge.Definition {
+	d := of("A sample for the same parcel", []nudge.Placement{nudge.AfterBuy}, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: shelf("Inks"),
+		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.OfferAfter, Items: []nudge.Item{{SKU: "BEARED-4"}, {SKU: "KELGRE-4"}}, Percent: rate(200_000)}}}},
+	})
+	d.Look.Tone = nudge.TonePaper
+	d.Headings = map[string]string{"en": "Before it is packed", "de": "Bevor wir packen", "pl": "Zanim zapakujemy"}
+	d.Answers = nudge.Answers{
+		Yes: map[string]string{"en": "Put it in the parcel", "de": "Ins Paket dazu", "pl": "Dołóż do paczki"},
+		No:  map[string]string{"en": "No, thank you", "de": "Nein, danke", "pl": "Nie, dziękuję"},
+	}
+	d.Wording = offers("A colour to try next: {offered} for {offer_price}.", "Eine Farbe zum Probieren: {offered} für {offer_price}.", "Kolor do wypróbowania: {offered} za {offer_price}.")
 	return d
 }
 

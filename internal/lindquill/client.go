@@ -13,6 +13,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/snapshot"
 )
 
@@ -175,6 +176,39 @@ func (c *client) order(ctx context.Context, o orderRequest) (placed, error) {
 func (c *client) deliver(ctx context.Context, o orderRequest) (placed, error) {
 	var p placed
 	return p, c.call(ctx, orderWithin, http.MethodPost, "/v1/orders", c.secret, o, &p)
+}
+
+// afterOrder is what Agonal offers after an order.
+type afterOrder struct {
+	Decision decide.Decision `json:"decision"`
+}
+
+// after asks what is offered after an order.
+func (c *client) after(ctx context.Context, order string) (afterOrder, error) {
+	var a afterOrder
+	return a, c.waited(ctx, &c.decisions, decideWithin, http.MethodPost, "/v1/orders/after", c.secret, map[string]string{"order": order}, &a)
+}
+
+// additionRequest is the API's addition to an order.
+type additionRequest struct {
+	Key     string      `json:"idempotency_key"`
+	Order   string      `json:"order"`
+	Nudge   string      `json:"nudge"`
+	SKU     string      `json:"sku"`
+	Instead string      `json:"instead,omitempty"`
+	Expect  money.Minor `json:"expect_more"`
+	Charged bool        `json:"charged,omitempty"`
+}
+
+func (c *client) add(ctx context.Context, r additionRequest) (placed, error) {
+	var p placed
+	return p, c.waited(ctx, &c.orders, orderWithin, http.MethodPost, "/v1/orders/add", c.secret, r, &p)
+}
+
+// deliverAdded is add for what the ledger sends, apart from the shoppers' way.
+func (c *client) deliverAdded(ctx context.Context, r additionRequest) (placed, error) {
+	var p placed
+	return p, c.call(ctx, orderWithin, http.MethodPost, "/v1/orders/add", c.secret, r, &p)
 }
 
 // givenUp is an order that the ledger sends no more.

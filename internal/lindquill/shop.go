@@ -19,6 +19,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -63,7 +64,7 @@ func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) erro
 	s := &shop{cfg: cfg, client: newClient(cfg), turns: newTurns(pagesAtATime, pagesWaiting), pages: map[string]*template.Template{}, log: log}
 	s.goods = &goods{client: s.client, file: filepath.Join(cfg.StateDir, "catalogue.json"), log: log}
 	var err error
-	if s.ledger, err = openLedger(filepath.Join(cfg.StateDir, "orders.jsonl"), s.client, log); err != nil {
+	if s.ledger, err = openLedger(cfg.StateDir, s.client, log); err != nil {
 		return fmt.Errorf("the shop's orders: %w", err)
 	}
 	assets := serving.NewAssets(cfg.Dist)
@@ -163,6 +164,7 @@ func (s *shop) routes(e *echo.Echo) {
 	g.GET("/checkout", s.checkout)
 	g.POST("/checkout", s.checkoutForm)
 	g.GET("/thanks/:key", s.thanks)
+	g.POST("/thanks/:key/offer", s.addAfter)
 	g.RouteNotFound("/*", s.missing)
 	otherwise := e.HTTPErrorHandler
 	e.HTTPErrorHandler = func(c *echo.Context, err error) {
@@ -240,6 +242,7 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 			v.told = strings.TrimSpace(v.told + " " + v.slip.Say)
 		}
 		v.state = parseVisit(readCookie(c, "agonal_visit"))
+		v.state.Remembered = parseRemembered(readCookie(c, "agonal_shows"), time.Now())
 		gifts := readGifts(c)
 		v.state.RemovedGifts, v.state.Picks = gifts.Removed, gifts.Picks
 		s.secure(c)
@@ -347,6 +350,23 @@ func parseVisit(s string) decide.Visit {
 	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown, Declined: v.Declined, Shows: v.Shows}
 }
 
+// parseRemembered reads what the shopper's device remembers of shows.
+func parseRemembered(s string, now time.Time) map[string]decide.Remembered {
+	var kept map[string][3]int64 // shows, the first of a day in Unix milliseconds, and how many since
+	if json.Unmarshal([]byte(s), &kept) != nil || len(kept) > 60 || !readable(s) {
+		return nil
+	}
+	out := map[string]decide.Remembered{}
+	for id, k := range kept {
+		r := decide.Remembered{Shows: k[0]}
+		if since := now.Sub(time.UnixMilli(k[1])); since >= 0 && since < 24*time.Hour {
+			r.Today = k[2]
+		}
+		out[id] = r
+	}
+	return out
+}
+
 // priced is a cart as it is shown: by Agonal, or by list prices while it is away.
 type priced struct {
 	decide.Decision
@@ -366,9 +386,10 @@ func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 	return priced{d, true}, err
 }
 
-// moment is a page as it is asked about, with the places it has.
+// moment is a page as it is asked about, with the places it has. Dialogs are the embed's own
+// to ask for: it alone knows when one was last open.
 func (v *visit) moment(page decide.Page) decide.Moment {
-	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.Launcher, nudge.Dialog}
+	places := []nudge.Placement{nudge.TopBar, nudge.CartDrawer, nudge.Launcher}
 	switch page.Kind {
 	case nudge.ProductPage:
 		places = append(places, nudge.ProductBlock)

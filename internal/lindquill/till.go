@@ -1,12 +1,10 @@
 package lindquill
 
 import (
-	"context"
 	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -49,23 +47,6 @@ func (t *till) end(key string) {
 	delete(t.busy, key)
 }
 
-// payment is the simulated payment: what it does is chosen on the page.
-func pay(ctx context.Context, how string) error {
-	switch how {
-	case "approve":
-		return nil
-	case "decline":
-		return errors.New("The card was declined. Nothing was charged; try another one.") //nolint:staticcheck // shown to people as it is
-	case "hang":
-		select {
-		case <-ctx.Done():
-		case <-time.After(3 * time.Second):
-		}
-		return errors.New("The payment did not answer in time. Nothing was charged; try again.") //nolint:staticcheck // shown to people as it is
-	}
-	return errors.New("Choose how to pay.") //nolint:staticcheck // shown to people as it is
-}
-
 type checkoutView struct {
 	Name, Street, Postcode, City, Method, Pay string
 	Key, Quote                                string
@@ -80,8 +61,17 @@ type methodView struct {
 	On            bool
 }
 
-// payments are what the simulated payment can be made to do.
-var payments = []methodView{{ID: "approve", Name: "A card that is approved"}, {ID: "decline", Name: "A card that is declined"}, {ID: "hang", Name: "A payment that does not answer"}}
+// ways are what the simulated payment can be made to do.
+var ways = []methodView{{ID: "approve", Name: "A card that is approved"}, {ID: "decline", Name: "A card that is declined"}, {ID: "hang", Name: "A payment that does not answer"}}
+
+// waysToPay lists them, with one chosen.
+func waysToPay(chosen string) []methodView {
+	out := slices.Clone(ways)
+	for i := range out {
+		out[i].On = out[i].ID == chosen
+	}
+	return out
+}
 
 func newKey() string {
 	b := make([]byte, 16)
@@ -119,9 +109,7 @@ func (s *shop) showTillAs(c *echo.Context, status int, view checkoutView, p pric
 			view.Methods = append(view.Methods, methodView{m.Method, upper(m.Name), fee, m.Method == view.Method})
 		}
 	}
-	for _, p := range payments {
-		view.Payments = append(view.Payments, methodView{ID: p.ID, Name: p.Name, On: p.ID == view.Pay})
-	}
+	view.Payments = waysToPay(view.Pay)
 	view.Expect = p.ToPay
 	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(v.stock.quoteHolds()))
 	return s.showPriced(c, status, "checkout", "Checkout", "", decide.Page{Kind: nudge.CheckoutPage}, view, p)
@@ -155,7 +143,7 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 	if view.Postcode != "" && len(view.Postcode) <= 12 && readable(view.Postcode) {
 		v.cart.Destination.Postcode = view.Postcode // far corners cost more
 	}
-	if _, done := s.ledger.get(view.Key); done {
+	if was, known := s.ledger.orders.get(view.Key); known && was.placed() {
 		return c.Redirect(http.StatusSeeOther, "/thanks/"+view.Key)
 	}
 	if len(v.cart.Lines) == 0 {
@@ -235,56 +223,28 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 		}
 		return s.showTill(c, http.StatusConflict, view)
 	}
-	s.turns.outside(func() { err = pay(c.Request().Context(), view.Pay) })
-	if err != nil {
-		view.Wrong = []string{err.Error()}
-		return s.showTill(c, http.StatusPaymentRequired, view)
+	rec := record{
+		Order: orderRequest{
+			Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: locale(v.region)},
+			Customer: view.Name, Expect: expect,
+		},
+		Total: v.money(expect), Name: view.Name, Payment: &charge{Key: newKey(), Amount: expect, Currency: v.region.Currency},
 	}
-	order := orderRequest{
-		Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: locale(v.region)},
-		Customer: view.Name, Expect: expect,
-	}
-	rec := record{Order: order, Total: v.money(expect), Name: view.Name}
-	var answer placed
-	s.turns.outside(func() { answer, err = s.client.order(c.Request().Context(), order) })
-	var no refusal
+	no, err := s.ledger.place(c.Request().Context(), &rec, view.Pay, s.turns.outside)
 	switch {
-	case err == nil:
-		rec.Number = answer.Number
-	case errors.As(err, &no):
+	case no != nil:
 		view.Wrong = append([]string{"Nothing was charged."}, append(no.Changes, no.Detail)...)
 		if no.Decision != nil { // what was refused is priced already, with what is left of limits
 			return s.showTillAs(c, http.StatusConflict, view, priced{*no.Decision, false})
 		}
 		return s.showTill(c, http.StatusConflict, view)
-	default:
-		at := time.Now().UTC()
-		rec.Order.Charged, rec.Order.PlacedAt, rec.Away = true, &at, true
-	}
-	if err := s.ledger.put(rec); err != nil {
-		view.Wrong = []string{"The order could not be written down. Nothing was charged; try again."}
-		return s.showTill(c, http.StatusInternalServerError, view)
+	case err != nil:
+		view.Wrong = []string{err.Error()}
+		return s.showTill(c, http.StatusPaymentRequired, view)
 	}
 	writeCookie(c, "lq_cart", "")
 	writeCookie(c, "lq_codes", "")
 	return c.Redirect(http.StatusSeeOther, "/thanks/"+view.Key)
-}
-
-func (s *shop) thanks(c *echo.Context) error {
-	rec, ok := s.ledger.get(c.Param("key"))
-	if !ok {
-		return s.missing(c)
-	}
-	view := thanksView{record: rec, Greeting: "Thank you."}
-	if rec.Name != "" {
-		view.Greeting = "Thank you, " + rec.Name + "."
-	}
-	return s.show(c, http.StatusOK, "thanks", "Thank you", "", decide.Page{Kind: nudge.ThanksPage}, view)
-}
-
-type thanksView struct {
-	record
-	Greeting string
 }
 
 // fieldView is a line of the address.

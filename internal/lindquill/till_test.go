@@ -70,28 +70,29 @@ func FuzzParseCart(f *testing.F) {
 }
 
 func TestOrdersWrittenDownOutliveACrash(t *testing.T) {
-	name := filepath.Join(t.TempDir(), "orders.jsonl")
-	l, err := openLedger(name, nil, quiet())
+	dir := t.TempDir()
+	name := filepath.Join(dir, "orders.jsonl")
+	l, err := openLedger(dir, nil, quiet())
 	require.NoError(t, err)
-	require.NoError(t, l.put(record{Order: orderRequest{Key: "a"}, Number: 7}))
-	require.NoError(t, l.put(record{Order: orderRequest{Key: "b"}, Away: true}))
+	require.NoError(t, l.orders.put(record{Order: orderRequest{Key: "a"}, Number: 7}))
+	require.NoError(t, l.orders.put(record{Order: orderRequest{Key: "b"}, Away: true}))
 	f, err := os.OpenFile(name, os.O_APPEND|os.O_WRONLY, 0o600)
 	require.NoError(t, err)
 	_, err = f.WriteString(`{"order":{"idempotency_key":"c","ca`) // killed in the middle of a line
 	require.NoError(t, err)
 	require.NoError(t, f.Close())
 
-	again, err := openLedger(name, nil, quiet())
+	again, err := openLedger(dir, nil, quiet())
 	require.NoError(t, err)
-	a, ok := again.get("a")
+	a, ok := again.orders.get("a")
 	assert.True(t, ok)
 	assert.Equal(t, int64(7), a.Number)
-	_, ok = again.get("c")
+	_, ok = again.orders.get("c")
 	assert.False(t, ok, "what was never confirmed is not there")
-	require.NoError(t, again.put(record{Order: orderRequest{Key: "d"}, Number: 8}))
-	third, err := openLedger(name, nil, quiet())
+	require.NoError(t, again.orders.put(record{Order: orderRequest{Key: "d"}, Number: 8}))
+	third, err := openLedger(dir, nil, quiet())
 	require.NoError(t, err)
-	_, ok = third.get("d")
+	_, ok = third.orders.get("d")
 	assert.True(t, ok, "a broken line does not swallow the next one")
 	assert.Len(t, third.waiting(), 1)
 }
@@ -107,13 +108,13 @@ func TestWhatAgonalDoesNotHaveIsSentUntilItDoes(t *testing.T) {
 		_ = json.NewEncoder(w).Encode(placed{Number: 1042})
 	}))
 	defer srv.Close()
-	l, err := openLedger(filepath.Join(t.TempDir(), "o.jsonl"), &client{base: srv.URL, http: srv.Client()}, quiet())
+	l, err := openLedger(t.TempDir(), &client{base: srv.URL, http: srv.Client()}, quiet())
 	require.NoError(t, err)
-	require.NoError(t, l.put(record{Order: orderRequest{Key: "k", Charged: true}, Away: true}))
+	require.NoError(t, l.orders.put(record{Order: orderRequest{Key: "k", Charged: true}, Away: true}))
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go l.deliver(ctx)
-	require.Eventually(t, func() bool { r, _ := l.get("k"); return r.Number == 1042 }, 30*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { r, _ := l.orders.get("k"); return r.Number == 1042 }, 30*time.Second, 50*time.Millisecond)
 	assert.Empty(t, l.waiting())
 }
 
@@ -197,12 +198,11 @@ func TestAnOrderThatIsNoUseIsGivenUpAndTold(t *testing.T) {
 		}
 	}))
 	defer srv.Close()
-	name := filepath.Join(t.TempDir(), "o.jsonl")
-	l, err := openLedger(name, &client{base: srv.URL, http: srv.Client()}, quiet())
+	l, err := openLedger(t.TempDir(), &client{base: srv.URL, http: srv.Client()}, quiet())
 	require.NoError(t, err)
 	l.every = time.Millisecond
 	for _, key := range []string{"poison", "refused", "fine"} {
-		require.NoError(t, l.put(record{Order: orderRequest{Key: key, Charged: true}, Away: true, Total: "€5.00"}))
+		require.NoError(t, l.orders.put(record{Order: orderRequest{Key: key, Charged: true}, Away: true, Total: "€5.00"}))
 	}
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
@@ -223,6 +223,10 @@ func TestWhatCannotBeWrittenDownIsNotSent(t *testing.T) {
 	}
 	assert.Empty(t, parseVisit(`{"id":"a\u0000b"}`).ID)
 	assert.Equal(t, "v1", parseVisit(`{"id":"v1"}`).ID)
+	now := time.UnixMilli(1_000_000_000_000)
+	assert.Equal(t, map[string]decide.Remembered{"a": {Shows: 7, Today: 2}, "b": {Shows: 3}, "c": {Shows: 1}},
+		parseRemembered(`{"a":[7,999999999000,2],"b":[3,999000000000,3],"c":[1,1000000000001,1]}`, now), "a second ago, longer than a day, and by a clock that is ahead")
+	assert.Empty(t, parseRemembered(`{"a":7}`, now))
 }
 
 func TestOneOrderIsPlacedAtATime(t *testing.T) {
@@ -232,15 +236,6 @@ func TestOneOrderIsPlacedAtATime(t *testing.T) {
 	assert.True(t, tl.begin("other"))
 	tl.end("k")
 	assert.True(t, tl.begin("k"))
-}
-
-func TestSimulatedPayment(t *testing.T) {
-	assert.NoError(t, pay(t.Context(), "approve"))
-	assert.ErrorContains(t, pay(t.Context(), "decline"), "Nothing was charged")
-	assert.ErrorContains(t, pay(t.Context(), ""), "Choose how to pay")
-	gone, stop := context.WithCancel(t.Context())
-	stop()
-	assert.ErrorContains(t, pay(gone, "hang"), "Nothing was charged")
 }
 
 func TestNamesBeginWithACapitalInEveryScript(t *testing.T) {

@@ -597,6 +597,15 @@ func (s *server) publish(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
 	id := c.Param("nudge")
 	back := h.url("/nudges/"+id) + keptView(c)
+	if c.FormValue("anyway") == "" {
+		kept, err := s.keptVisits(c, id)
+		if err != nil {
+			return s.fail(c, err)
+		}
+		if kept.Differ > 0 && kept.CanPublish {
+			return goTo(c, h.url("/rehearsal/kept?with="+url.QueryEscape(id)))
+		}
+	}
 	n, err := s.app.Publish(ctx, h.shop.ID, id, h.account.Name, atoi(c.FormValue("version")))
 	var blocked app.Blocked
 	conflict, moved := asConflict(err)

@@ -25,10 +25,13 @@ import (
 // noon is noon in Vessmark, a Thursday.
 var noon = time.Date(2026, 11, 26, 11, 0, 0, 0, time.UTC)
 
-func publish(t *testing.T, a *app.App, id, ladder, rest string) {
+func publish(t *testing.T, a *app.App, id, ladder, rest string, places ...nudge.Placement) {
 	t.Helper()
 	d, err := nudge.Parse([]byte(`{"version":1,"name":"` + id + `","ladder":` + ladder + `,"audience":{"regions":["home"]` + rest + `},"placements":["top_bar"],"wording":{"en":{"not_yet":"Add {to_add}: {reward}.","reached":"{reward}."}}}`))
 	require.NoError(t, err)
+	if len(places) > 0 {
+		d.Placements = places
+	}
 	_, _, err = a.PublishDefinition(t.Context(), demo.Shop, id, "Test", d)
 	require.NoError(t, err)
 }
@@ -102,6 +105,11 @@ var settings = []setting{
 			i := slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == "third-off" })
 			return d.Nudges[i].Reason
 		}, was: decide.Reason(""), is: decide.ShownEnough},
+	{field: "settings.quiet_minutes", page: "settings", typed: url.Values{"quiet": {"10"}}, before: func(t *testing.T, a *app.App) {
+		publish(t, a, "asks", `{"basis":"before_nudges","measure":"units","rungs":[{"count":1,"rewards":[{"kind":"notice","link":"/"}]}]}`, "", nudge.Dialog)
+	}, req: func(r *decide.Request) { r.Visit.SinceDialog = new(int64(599)) }, see: func(d decide.Decision, _ *app.ShopSnapshot) any {
+		return d.Nudges[slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == "asks" })].Reason
+	}, was: decide.Reason(""), is: decide.Quiet},
 	{field: "settings.badges", page: "settings", typed: url.Values{"badge_shape": {"seal"}, "badge_shows": {"amount"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Badges }, was: snapshot.BadgeStyle{}, is: snapshot.BadgeStyle{Shape: snapshot.BadgeSeal, Shows: snapshot.ShowsAmount}},
 	{field: "settings.quote_minutes", page: "settings", typed: url.Values{"quote": {"40"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Quote() }, was: 15 * time.Minute, is: 40 * time.Minute},
 	{field: "shop.name", page: "settings", typed: url.Values{"name": {"Quill & Co"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Name }, was: "Lindquill", is: "Quill & Co"},

@@ -490,7 +490,8 @@ func (w drawer) shown(p *panel, d *nudge.Definition) {
 	const most = 1_000_000
 	p.Controls = []control{
 		w.whole("frequency.per_visit", "Times in one visit; empty: no limit", &d.Frequency.PerVisit, 0, most, "times"),
-		w.whole("frequency.per_shopper", "Times for one shopper", &d.Frequency.PerShopper, 0, most, "times"),
+		w.whole("frequency.per_day", "Times in one day", &d.Frequency.PerDay, 0, most, "times"),
+		w.whole("frequency.per_shopper", "Times for one shopper, as the device remembers", &d.Frequency.PerShopper, 0, most, "times"),
 		w.flag("hide_when_reached", "Hide it once everything is reached", &d.HideWhenReached),
 		w.flag("hide_without_gain", "Hide it where showing it is not expected to earn anything", &d.HideWithoutGain),
 	}

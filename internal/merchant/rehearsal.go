@@ -24,7 +24,8 @@ import (
 // can be reloaded, gone back to and sent to a colleague.
 type rehearsalView struct {
 	Regions, Pages, Languages, Drafts []choiceView
-	At, Code                          string
+	Acts, Shoppers, Devices           []choiceView
+	At, Code, Postcode, Groups, Quiet string
 	Lines                             []rehearsalLine
 	Error                             string
 	Refused                           []string
@@ -35,6 +36,19 @@ type rehearsalView struct {
 	Amount                            func(money.Minor) string
 	Ready                             bool         // whether the shop has a region
 	Sets                              []choiceView // of which nudge the goods are put together as a set
+	Did                               []didView    // what the shopper did so far, in its order
+	Anew                              string       // the address of the visit without that
+	Kept                              []store.Rehearsal
+	Visit                             string // the visit as its address says it
+	Name, NameErr                     string // under which it was to be kept
+	Region                            catalog.Region
+	Locale                            string
+}
+
+// didView is something that the shopper did in the visit.
+type didView struct {
+	Say, Value string
+	Without    string // the address of the visit without it
 }
 
 type rehearsalLine struct {
@@ -45,9 +59,14 @@ type outcomeView struct {
 	ID, Name, Sentence, Why string
 	Shows, Draft            bool
 	Places                  string
+	Part                    string // of the workbench: what decides it
+	Acts                    []actView
 	Rungs                   []rungOutcomeView
 	Steps                   []string
 }
+
+// actView is something that the shopper could do with what is shown.
+type actView struct{ Say, URL string }
 
 type rungOutcomeView struct {
 	Reward, Threshold, Counted, Gap, Lasting, State string
@@ -71,45 +90,9 @@ func (s *server) rehearsal(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	region := regionOr(shop.Regions(), q.Get("region"))
-	v := &rehearsalView{Code: q.Get("code"), Ready: region.ID != ""}
-	v.Amount = func(m money.Minor) string {
-		return money.Format(money.Amount{Minor: m, Currency: region.Currency}, h.shop.Locale)
-	}
-	language := region.Languages[0]
-	if slices.Contains(region.Languages, q.Get("language")) {
-		language = q.Get("language")
-	}
-	for _, r := range shop.Regions() {
-		v.Regions = append(v.Regions, choiceView{r.ID, r.Name, r.ID == region.ID})
-	}
-	at := orElse(q.Get("page"), string(nudge.CartPage))
-	for _, p := range nudge.Pages {
-		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), string(p) == at})
-	}
-	for _, l := range region.Languages {
-		v.Languages = append(v.Languages, choiceView{l, checks.LanguageName(l), l == language})
-	}
-	snap, drafts, err := s.rehearse(shop.Snapshot, ns, q, v)
-	if err != nil {
+	v := s.madeUp(h, shop, ns, q)
+	if v.Kept, err = s.app.Rehearsals(ctx, h.shop.ID); err != nil {
 		return s.fail(c, err)
-	}
-	moment := s.moment(h, q.Get("at"), v)
-	lines := v.lines(q, shop.Catalog(), region)
-	set := v.sets(snap, q.Get("set"))
-	if set != nil {
-		lines = putTogether(shop.Catalog(), set.ID, &set.Definition.Ladder, region, lines, decide.Moment{At: moment})
-	}
-	if v.Ready {
-		where := decide.Page{Kind: nudge.Page(at)}
-		if set != nil && where.Kind == nudge.SetPage {
-			where.Set = set.ID
-		}
-		s.decideRehearsal(v, snap, drafts, ns, decide.Request{
-			Cart:  decide.Cart{Lines: lines, Destination: destinationOf(region), Codes: codesOf(v.Code)},
-			Every: true, Trace: true,
-			Moment: decide.Moment{At: moment, Page: where, Locale: language},
-		})
 	}
 	if isHTMX(c) && c.Request().Header.Get("HX-History-Restore-Request") == "" {
 		c.Response().Header().Set("HX-Push-Url", h.url("/rehearsal?"+q.Encode()))
@@ -134,8 +117,8 @@ func foldPut(q url.Values) {
 	}
 }
 
-// rehearse puts the chosen drafts among what is live.
-func (s *server) rehearse(shop *snapshot.Snapshot, ns []store.Nudge, q url.Values, v *rehearsalView) (*snapshot.Snapshot, map[string]bool, error) {
+// withDrafts puts the chosen drafts among what is live.
+func withDrafts(shop *snapshot.Snapshot, ns []store.Nudge, q url.Values, v *rehearsalView) (*snapshot.Snapshot, map[string]bool, error) {
 	drafts := map[string]bool{}
 	var put []snapshot.Live
 	for _, n := range ns {
@@ -217,13 +200,9 @@ func codesOf(text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' })
 }
 
-func (s *server) decideRehearsal(v *rehearsalView, snap *snapshot.Snapshot, drafts map[string]bool, ns []store.Nudge, req decide.Request) {
-	d, err := decide.Decide(snap, req)
-	if err != nil {
-		v.Error = "This visit cannot be decided: " + err.Error() + "."
-		return
-	}
-	v.D, v.Decided = d, true
+// outcomes tells what a decision amounts to, nudge by nudge.
+func (v *rehearsalView) outcomes(h *here, drafts map[string]bool, ns []store.Nudge, q url.Values) {
+	d := v.D
 	for _, st := range d.Trace {
 		if !strings.HasPrefix(st.About, "nudge ") {
 			v.Cart = append(v.Cart, st.Say)
@@ -238,6 +217,12 @@ func (s *server) decideRehearsal(v *rehearsalView, snap *snapshot.Snapshot, draf
 		if o.Reason != "" {
 			w.Why = upperFirst(decide.Explain(o.Reason)) + "."
 		}
+		if o.Reason != "" {
+			if w.Part = h.url("/nudges/" + o.Nudge); deciding[o.Reason] != "" {
+				w.Part += "#part-" + deciding[o.Reason]
+			}
+		}
+		w.Acts = acts(h, q, &d, o.Nudge)
 		var places []string
 		for _, p := range nudge.Placements {
 			for _, sh := range d.In(p) {
@@ -249,9 +234,10 @@ func (s *server) decideRehearsal(v *rehearsalView, snap *snapshot.Snapshot, draf
 		}
 		w.Places = list(places)
 		for _, r := range o.Rungs {
-			x := rungOutcomeView{Reward: r.Reward, Threshold: v.Amount(r.Threshold), Counted: v.Amount(r.Counted), Gap: v.Amount(r.Gap), State: string(r.State), Open: r.State == decide.RungOpen, Lasting: "–"}
+			say := func(n int64) string { return nudge.MeasureText(r.Measure, n, v.Region.Currency, "en", v.Locale) }
+			x := rungOutcomeView{Reward: r.Reward, Threshold: say(r.Threshold), Counted: say(r.Counted), Gap: say(r.Gap), State: string(r.State), Open: r.State == decide.RungOpen, Lasting: "–"}
 			if r.Lasting != nil {
-				x.Lasting = v.Amount(*r.Lasting)
+				x.Lasting = say(*r.Lasting)
 			}
 			w.Rungs = append(w.Rungs, x)
 		}

@@ -159,6 +159,11 @@ func (s *server) routes(g *echo.Group) {
 		g.GET("/nudges/:nudge/"+act, s.toNudge)
 	}
 	g.GET("/rehearsal", s.rehearsal)
+	g.GET("/rehearsal/kept", s.savedPage)
+	g.POST("/rehearsal/kept", s.keep, edit)
+	g.POST("/rehearsal/kept/accept", s.accept, edit)
+	g.POST("/rehearsal/kept/:visit/drop", s.dropVisit, edit)
+	g.GET("/rehearsal/kept/*", to("/rehearsal/kept"))
 	g.GET("/shop", s.products)
 	g.GET("/shop/catalogue.csv", s.exportCatalogue)
 	g.GET("/shop/import", s.importPage)

@@ -25,7 +25,8 @@ type settingsForm struct {
 	BadgeShape, BadgeShows         string
 	Margin, Grace, Quote           string
 	PriorAccepted, PriorRefused    string
-	CapVisit, CapShopper           string
+	CapVisit, CapDay, CapShopper   string
+	Quiet                          string
 	MostOff                        []amountView
 	Placements                     []placementCount
 	Zones                          []string
@@ -81,7 +82,7 @@ func printSettings(config app.ShopConfig) *settingsForm {
 		Stacking: string(set.Stacking), Rounding: string(set.Rounding), Choice: string(set.Choice),
 		BadgeShape: string(set.Badges.Shape), BadgeShows: string(set.Badges.Shows),
 		Grace: number(int64(set.GraceMinutes)), Quote: number(int64(set.QuoteMinutes)),
-		CapVisit: number(set.Frequency.PerVisit), CapShopper: number(set.Frequency.PerShopper), Err: map[string]string{},
+		CapVisit: number(set.Frequency.PerVisit), CapDay: number(set.Frequency.PerDay), CapShopper: number(set.Frequency.PerShopper), Quiet: number(int64(set.QuietMinutes)), Err: map[string]string{},
 	}
 	if set.Margin != nil {
 		f.Margin = set.Margin.String()
@@ -109,7 +110,7 @@ func (f *settingsForm) read(form url.Values) {
 	f.BadgeShape, f.BadgeShows = form.Get("badge_shape"), form.Get("badge_shows")
 	f.Margin, f.Grace, f.Quote = form.Get("margin"), form.Get("grace"), form.Get("quote")
 	f.PriorAccepted, f.PriorRefused = form.Get("prior_accepted"), form.Get("prior_refused")
-	f.CapVisit, f.CapShopper = form.Get("cap_visit"), form.Get("cap_shopper")
+	f.CapVisit, f.CapDay, f.CapShopper, f.Quiet = form.Get("cap_visit"), form.Get("cap_day"), form.Get("cap_shopper"), form.Get("quiet")
 	for i := range f.MostOff {
 		f.MostOff[i].Value = form.Get(f.MostOff[i].Field)
 	}
@@ -138,7 +139,8 @@ func (f *settingsForm) apply(config *app.ShopConfig) bool {
 	set.Badges = snapshot.BadgeStyle{Shape: snapshot.BadgeShape(f.BadgeShape), Shows: snapshot.BadgeShows(f.BadgeShows)}
 	set.GraceMinutes = int(number("grace", f.Grace, 1, snapshot.MostMinutes))
 	set.QuoteMinutes = int(number("quote", f.Quote, 1, snapshot.MostMinutes))
-	set.Frequency = nudge.Frequency{PerVisit: number("cap_visit", f.CapVisit, 1, snapshot.MostCap), PerShopper: number("cap_shopper", f.CapShopper, 1, snapshot.MostCap)}
+	set.Frequency = nudge.Frequency{PerVisit: number("cap_visit", f.CapVisit, 1, snapshot.MostCap), PerDay: number("cap_day", f.CapDay, 1, snapshot.MostCap), PerShopper: number("cap_shopper", f.CapShopper, 1, snapshot.MostCap)}
+	set.QuietMinutes = int(number("quiet", f.Quiet, 1, snapshot.MostMinutes))
 	set.Prior = snapshot.Prior{Accepted: number("prior_accepted", f.PriorAccepted, 0, 1_000_000), Refused: number("prior_refused", f.PriorRefused, 0, 1_000_000)}
 	if (strings.TrimSpace(f.PriorAccepted) == "") != (strings.TrimSpace(f.PriorRefused) == "") {
 		f.Err["prior_accepted"] = "Write both numbers, or neither."

@@ -24,6 +24,9 @@ type OrderAddition struct {
 	At             time.Time
 }
 
+// Amount is what was charged or paid back for it, without its sign.
+func (a OrderAddition) Amount() money.Minor { return max(a.More, -a.More) }
+
 // Additions lists what was added to an order, the first first.
 func Additions(tx *gorm.DB, shop string, order int64) (out []OrderAddition, err error) {
 	return out, tx.Where("shop_id = ? AND order_number = ?", shop, order).Order("at, idempotency_key").Find(&out).Error

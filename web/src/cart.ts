@@ -103,6 +103,8 @@ class CartElement extends HTMLElement {
   async added() {
     // What was put in may be asked about first.
     await (window as unknown as { Agonal?: { settled?: Promise<void> } }).Agonal?.settled;
+    if ([...document.querySelectorAll('agonal-nudge[place=dialog]')].some((e) => e.shadowRoot?.querySelector('dialog[open]')))
+      await new Promise((closed) => document.addEventListener('agonal:dialog-closed', closed, { once: true }));
     const then = this.getAttribute('after') ?? 'open';
     if (then === 'open') this.open();
     else if (then === 'checkout') location.assign(this.getAttribute('checkout') ?? '/checkout');

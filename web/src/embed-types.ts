@@ -32,6 +32,7 @@ export interface Said {
   picture?: string;
   ends?: { seconds: number; text: string };
   once?: boolean;
+  remember?: boolean;
 }
 export interface Offer {
   kind: string;
@@ -117,6 +118,8 @@ export interface Visit {
   declined: string[];
   /** How often each nudge was shown, to the page before this one; what a dialog shows counts at once. */
   shows: Record<string, number>;
+  /** When a dialog was last open, in milliseconds. */
+  asked?: number;
 }
 export interface Request {
   cart: unknown;

@@ -9,6 +9,7 @@ import { el, press } from './dom';
 import { css } from './embed-css';
 import type { Decision, Drawn, Mark, Minor, Request, Row, Said, Visit } from './embed-types';
 import { type Answer, offered } from './offer';
+import { recall, remember } from './remember';
 import { SetBuilder } from './set-builder';
 
 (() => {
@@ -25,7 +26,16 @@ import { SetBuilder } from './set-builder';
     if (m) {
       try {
         const v = JSON.parse(decodeURIComponent(m[1])) as Visit;
-        if (v.id) return { id: v.id, reached: v.reached ?? [], seen: v.seen ?? [], shown: v.shown ?? [], declined: v.declined ?? [], shows: v.shows ?? {} };
+        if (v.id)
+          return {
+            id: v.id,
+            reached: v.reached ?? [],
+            seen: v.seen ?? [],
+            shown: v.shown ?? [],
+            declined: v.declined ?? [],
+            shows: v.shows ?? {},
+            asked: v.asked,
+          };
       } catch {
         /* a cookie that cannot be read begins a new visit */
       }
@@ -43,6 +53,7 @@ import { SetBuilder } from './set-builder';
   };
   const visit = readVisit();
   const showsBefore = { ...visit.shows };
+  let remembered = recall();
   keepVisit();
 
   let request: Request | null = null;
@@ -85,7 +96,7 @@ import { SetBuilder } from './set-builder';
   const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'checkout_bump', 'after_purchase', 'launcher', 'set_builder', 'dialog'];
   let asked: string[] = [];
   const placesHere = () => {
-    const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement).map((e) => e.getAttribute('place') ?? ''))];
+    const here = [...new Set([...elements].filter((e) => e instanceof NudgeElement && !e.hasAttribute('from')).map((e) => e.getAttribute('place') ?? ''))];
     for (const p of here) if (!known.includes(p)) console.warn(`agonal-nudge: there is no place “${p}”; there are ${known.join(', ')}.`);
     return here.filter((p) => known.includes(p));
   };
@@ -122,13 +133,25 @@ import { SetBuilder } from './set-builder';
         cart: { ...cart, lines: [...(cart.lines ?? []), ...(drawn() ? giftLines() : []), ...more] },
         ...(drawn() && { drawn: true, suggest: true }),
         moment: { ...from.moment, placements: places },
-        visit: { ...from.visit, id: visit.id, reached: visit.reached, shown: visit.shown, declined: visit.declined, shows: showsBefore, ...justNow },
+        visit: {
+          ...from.visit,
+          id: visit.id,
+          reached: visit.reached,
+          shown: visit.shown,
+          declined: visit.declined,
+          shows: showsBefore,
+          remembered,
+          ...sinceDialog(),
+          ...justNow,
+        },
       });
       return r.ok ? ((await r.json()) as Decision) : undefined;
     } catch {
       return undefined; // what is shown stays; the shop does not need us
     }
   };
+  /** How long ago something was last asked, by this device's own clock. */
+  const sinceDialog = () => (visit.asked ? { since_dialog: Math.max(0, Math.floor((Date.now() - visit.asked) / 1000)) } : {});
   const decide = async () => {
     if (!live || !request) return;
     const mine = ++turn;
@@ -183,6 +206,7 @@ import { SetBuilder } from './set-builder';
     if (a.act === 'decline') {
       if (!visit.declined.includes(s.nudge)) visit.declined.push(s.nudge);
       keepVisit();
+      for (const e of elements) if (e.hasAttribute('from')) e.draw();
       return void decide();
     }
     from.dispatchEvent(new CustomEvent('agonal:offer', { bubbles: true, composed: true, detail: { nudge: s.nudge, ...a } }));
@@ -213,6 +237,11 @@ import { SetBuilder } from './set-builder';
   };
 
   const otherDialog = () => !!document.querySelector('dialog[open]') || !!(document.querySelector('agonal-cart') as { isOpen?: boolean } | null)?.isOpen;
+  // After something was put in the cart opens, with the gifts to choose in it: they are asked
+  // for where it does not, or once it is closed.
+  let cartClosed = false;
+  document.addEventListener('agonal:cart-closed', () => (cartClosed = true));
+  const cartComes = () => justNow.acts?.[0] === 'item_added' && !cartClosed && !!document.querySelector('agonal-cart:not([after=stay], [after=checkout])');
   document.addEventListener('agonal:cart-closed', () => decision && elements.forEach((e) => e.getAttribute('place') === 'dialog' && e.draw()));
 
   /** What is left of a time, in the manner of a language: days and hours, or hours, minutes and seconds. */
@@ -233,6 +262,7 @@ import { SetBuilder } from './set-builder';
   };
 
   const pageShows = new Set<string>();
+  let pageAsked = '';
   class NudgeElement extends HTMLElement {
     static observedAttributes = ['sku'];
     private root = this.attachShadow({ mode: 'open' });
@@ -264,7 +294,7 @@ import { SetBuilder } from './set-builder';
       if (!decision) return;
       this.draw();
       const place = this.getAttribute('place') ?? '';
-      if (live && known.includes(place) && !asked.includes(place)) void decide(); // a place that was not there when we asked
+      if (live && !this.hasAttribute('from') && known.includes(place) && !asked.includes(place)) void decide(); // a place that was not there when we asked
     }
     attributeChangedCallback() {
       if (this.now) this.draw(); // another variant has other prices
@@ -273,6 +303,11 @@ import { SetBuilder } from './set-builder';
       elements.delete(this);
       this.watch.disconnect();
       clearTimeout(this.seeing);
+    }
+    /** What is drawn here: of the cart, or of what a script element of the page tells. */
+    private source() {
+      const from = this.getAttribute('from');
+      return from ? json<Decision>(from) : decision;
     }
     /** Where a place lists several, each has an element of its own after the first. */
     private more: HTMLElement[] = [];
@@ -293,8 +328,9 @@ import { SetBuilder } from './set-builder';
     draw() {
       const place = this.getAttribute('place') ?? '';
       this.list(place);
-      const id = decision?.shown[place]?.[Number(this.getAttribute('nth') ?? 0)];
-      const s = decision?.says.find((x) => x.nudge === id);
+      const d = this.source();
+      const id = d?.shown[place]?.[Number(this.getAttribute('nth') ?? 0)];
+      const s = d === decision || !visit.declined.includes(id ?? '') ? d?.says.find((x) => x.nudge === id) : undefined;
       const same = s && this.now && s.nudge === this.now.nudge;
       if (live && this.root.querySelector('dialog[open]')) return; // it is answered first
       this.now = s;
@@ -369,7 +405,7 @@ import { SetBuilder } from './set-builder';
     /** What stands above and beside a block: the merchant's own words, and a picture. */
     private block(s: Said, is: boolean) {
       this.root.querySelectorAll('.heading, .beside').forEach((x) => x.remove());
-      if (!is || !this.body) return;
+      if ((!is && this.getAttribute('place') !== 'after_purchase') || !this.body) return;
       if (s.picture) this.body.prepend(Object.assign(el('img', 'beside'), { src: s.picture, alt: '', width: 64, height: 64 }));
       if (s.heading) this.body.prepend(el('h2', 'heading', s.heading));
     }
@@ -408,6 +444,7 @@ import { SetBuilder } from './set-builder';
       if (pageShows.has(s.nudge)) return;
       pageShows.add(s.nudge);
       visit.shows[s.nudge] = (visit.shows[s.nudge] ?? 0) + 1;
+      if (live && s.remember) remember(s.nudge);
     }
     /** Counts down to the real end; past it the shop is asked again. */
     private count(s: Said) {
@@ -423,7 +460,8 @@ import { SetBuilder } from './set-builder';
         else {
           clearInterval(this.ticking);
           p.remove();
-          void decide();
+          if (this.hasAttribute('from')) this.hidden = true;
+          else void decide();
         }
       };
       tick();
@@ -441,12 +479,14 @@ import { SetBuilder } from './set-builder';
         return;
       }
       if (!s.offer && !s.act && visit.seen.includes(key)) return;
+      if (pageAsked && pageAsked !== s.nudge) return; // one page asks about one thing
       // One dialog at a time: what has just opened goes first, and this one follows it.
       clearTimeout(this.ticking);
       if (!live) return this.ask(s, key, choice);
+      const wait = cartComes() && !s.offer && !s.act ? 1500 : 80;
       this.ticking = window.setTimeout(() => {
         if (!otherDialog()) this.ask(s, key, choice);
-      }, 80);
+      }, wait);
     }
     private ask(s: Said, key: string, choice?: NonNullable<Cart['choices']>[0]) {
       this.hidden = false;
@@ -472,6 +512,7 @@ import { SetBuilder } from './set-builder';
         );
       else this.gifts(box, s, choice!);
       box.addEventListener('close', () => {
+        visit.asked = Date.now();
         if (!asked) visit.seen.push(key);
         else answer(this, s, said);
         keepVisit();
@@ -484,8 +525,11 @@ import { SetBuilder } from './set-builder';
       this.root.append(box);
       if (!live) return void (box.open = true); // a preview takes no focus
       box.showModal();
+      pageAsked = s.nudge;
+      visit.asked = Date.now();
       this.counted(s);
       showsBefore[s.nudge] = visit.shows[s.nudge];
+      remembered = recall();
       keepVisit();
       this.watch.observe(this);
       report('shown', s.nudge, s.revision, s.rung);

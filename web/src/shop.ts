@@ -109,7 +109,8 @@ const change = (action: string, fields: Record<string, string>) =>
       cart()?.refuse('The shop does not answer. Look at your connection and try again.');
     }
   }));
-const asked = <T>(kind: string, act: (detail: T) => void) => document.addEventListener(`agonal:${kind}`, (e) => act((e as CustomEvent<T>).detail));
+const asked = <T>(kind: string, act: (detail: T, from: Element) => void) =>
+  document.addEventListener(`agonal:${kind}`, (e) => act((e as CustomEvent<T>).detail, e.target as Element));
 interface OfSet {
   id: string;
 }
@@ -117,7 +118,28 @@ asked<{ sku?: string; build?: OfSet; origin?: { nudge: string }; quantity: numbe
   change('/cart/set', { sku: d.sku ?? '', set: d.build?.id ?? '', gift: d.origin?.nudge ?? '', quantity: String(d.quantity) }),
 );
 asked<{ nudge: string; sku?: string; act: string }>('gift', (d) => change('/cart/gift', { nudge: d.nudge, sku: d.sku ?? '', do: d.act }));
-asked<{ nudge: string; sku: string; instead?: string; act: string }>('offer', async (d) => {
+interface Answer {
+  nudge: string;
+  sku: string;
+  instead?: string;
+  act: string;
+}
+interface Offered {
+  offers?: { nudge: string; items: { sku: string; instead?: string; more?: number }[] }[];
+}
+/** What is offered after an order is sent with the difference that was shown, once. */
+const addAfter = (form: HTMLFormElement, d: Answer) => {
+  if (form.hasAttribute('data-sent')) return;
+  const told = JSON.parse(document.getElementById('agonal-order')?.textContent ?? '{}') as Offered;
+  const item = told.offers?.find((o) => o.nudge === d.nudge)?.items.find((it) => it.sku === d.sku && (it.instead ?? '') === (d.instead ?? ''));
+  for (const [name, value] of Object.entries({ nudge: d.nudge, sku: d.sku, instead: d.instead ?? '', expect: String(item?.more ?? '') }))
+    (form.elements.namedItem(name) as HTMLInputElement).value = value;
+  sent(form, true);
+  form.submit();
+};
+asked<Answer>('offer', async (d, from) => {
+  const after = from.closest<HTMLFormElement>('form#after');
+  if (after) return addAfter(after, d);
   await change('/cart/offer', { nudge: d.nudge, sku: d.sku, instead: d.instead ?? '', do: d.act });
   document.querySelector<HTMLFormElement>('#till')?.requestSubmit(); // the checkout works its total out again
 });

@@ -1,0 +1,34 @@
+// What a device remembers beyond a visit, in a cookie of a year: of nudges that are bounded by
+// the day or by the shopper, how often each was shown, when the first show of a day was, and how
+// many there were since.
+type Kept = Record<string, [shows: number, first: number, today: number]>;
+
+const cookie = 'agonal_shows';
+const day = 864e5;
+
+const read = (): Kept => {
+  const m = document.cookie.match(new RegExp(`(?:^|; )${cookie}=([^;]*)`));
+  try {
+    return m ? (JSON.parse(decodeURIComponent(m[1])) as Kept) : {};
+  } catch {
+    return {}; // what cannot be read bounds nothing
+  }
+};
+
+/** How often each nudge was shown, ever and within a day of the first. */
+export const recall = () =>
+  Object.fromEntries(
+    Object.entries(read()).map(([id, [shows, first, today]]) => {
+      const since = Date.now() - first;
+      return [id, { shows, today: since >= 0 && since < day ? today : 0 }];
+    }),
+  );
+
+/** Counts a show. */
+export const remember = (id: string) => {
+  const was = recall()[id] ?? { shows: 0, today: 0 };
+  const { [id]: had, ...others } = read();
+  const kept: Kept = { ...others, [id]: [was.shows + 1, was.today ? had[1] : Date.now(), was.today + 1] };
+  const last = Object.fromEntries(Object.entries(kept).slice(-30));
+  document.cookie = `${cookie}=${encodeURIComponent(JSON.stringify(last))}; path=/; max-age=31536000; SameSite=Lax`;
+};
