@@ -33,7 +33,16 @@ async function valid(what: string, answer: APIResponse) {
 
 const ofShop = [
   ['nudges', 'nudges/start', 'nudges/winter-ladder', 'nudges/winter-ladder/revisions', 'nudges/winter-ladder/preview', 'nudges/none'],
-  ['rehearsal?sku=HARBLU-30&code=HARBOUR10', 'shop', 'shop?q=nothing-of-this', 'shop/import', 'shop/regions', 'shop/regions/home', 'shop/regions/new'],
+  [
+    'rehearsal?sku=HARBLU-30&code=HARBOUR10&did=close:winter-ladder',
+    'rehearsal/kept',
+    'shop',
+    'shop?q=nothing-of-this',
+    'shop/import',
+    'shop/regions',
+    'shop/regions/home',
+    'shop/regions/new',
+  ],
   [
     'shop/orders',
     'shop/orders/1001',

@@ -38,6 +38,7 @@ const pages: Record<string, string> = {
   connection: shop('shop/connection'),
   people: shop('shop/people'),
   rehearsal: shop('rehearsal?sku=HARBLU-30'),
+  'kept visits': shop('rehearsal/kept'),
   'your shops': `${agonal}/shops`,
   'your account': `${agonal}/account`,
   'a product of the shop': `${lindquill}/products/harbour-blue`,

@@ -479,3 +479,83 @@ test('the preview finds a cart for each state of a nudge', async ({ page }) => {
   await expect(state).toHaveValue('');
   await expect(preview(page)).not.toContainText('back');
 });
+
+test('a visit is played, kept, and tried again before anything is published', async ({ page }) => {
+  test.setTimeout(180_000);
+  await signIn(page);
+  await page.goto(shop('rehearsal?sku=HARBLU-30&qty.HARBLU-30=2&page=cart'));
+  const of = (name: string) => page.getByRole('article', { name, exact: true });
+  // What the shopper does with a nudge is remembered for the rest of the visit, and taken back.
+  await of('Winter ladder').getByRole('link', { name: 'close it' }).click();
+  await expect(of('Winter ladder')).toContainText('The shopper closed it in this visit.');
+  await expect(page.getByText('“Winter ladder” was closed.')).toBeVisible();
+  await page.getByRole('link', { name: 'Undo' }).click();
+  await expect(of('Winter ladder')).toContainText('Shows in the');
+  await of('Winter ladder').getByRole('link', { name: 'count it as shown' }).click();
+  await expect(page.getByText('“Winter ladder” was shown.')).toBeVisible();
+  await page.reload();
+  await page.getByRole('link', { name: 'Begin the visit anew' }).click();
+  await expect(page.getByText('So far in this visit')).toHaveCount(0);
+  // An offer is taken at its price.
+  await page.getByLabel('A bottle instead').check();
+  await page.getByLabel('Page').selectOption('Product pages');
+  await page.getByLabel('What has just happened').selectOption('The shopper has added something');
+  await choose(page, 'Add a product', 'beacon red 4', /Beacon Red, 4 ml/);
+  await of('A bottle instead')
+    .getByRole('link', { name: /^take Beacon Red/ })
+    .click();
+  await expect(page.getByText('Beacon Red, 30 ml was taken from “A bottle instead”.')).toBeVisible();
+  await page.goto(shop('rehearsal?sku=HARBLU-30&qty.HARBLU-30=2&page=cart'));
+  // From what does not show to where that is decided.
+  await of('Harbour code').getByRole('link', { name: 'Where that is decided' }).click();
+  await expect(page.getByRole('heading', { level: 1, name: 'Harbour code' })).toBeVisible();
+  await page.goBack();
+
+  // It is kept under a name.
+  const name = page.getByLabel(/What it shows/);
+  const keep = page.getByRole('button', { name: 'Keep it with what is decided now' });
+  await keep.click();
+  await expect(page.getByText('Give the visit a name of 1 to 80 characters.')).toBeVisible();
+  await name.fill('Two bottles of blue');
+  await name.press('Enter');
+  await expect(page.getByText('“Two bottles of blue” is kept.')).toBeVisible();
+  await expect(page.getByRole('link', { name: '1 visit is kept' })).toBeVisible();
+  await page.goto(shop('rehearsal?sku=HARBLU-30&page=cart'));
+  await name.fill('Two bottles of blue');
+  await keep.click();
+  await expect(page.getByText('There is a visit called “Two bottles of blue” already.')).toBeVisible();
+  await expect(name).toHaveValue('Two bottles of blue');
+  await page.getByRole('link', { name: '1 visit is kept' }).click();
+  await expect(page.getByText('All as expected.')).toBeVisible();
+
+  // A draft that changes it is not published before that was seen.
+  await begin(page, 'Free from five');
+  await page.getByLabel(/^Goal of rung 1/).click();
+  await panel(page).getByLabel('Home').fill('5');
+  await page.keyboard.press('Enter');
+  await expect(page.getByLabel('Goal of rung 1: €5.00')).toBeVisible();
+  await page.getByRole('button', { name: 'Publish revision 1' }).click();
+  await expect(page.getByRole('heading', { level: 1, name: 'Kept visits' })).toBeVisible();
+  await expect(page.getByText('Nothing is published yet.')).toBeVisible();
+  const differs = page.getByRole('region', { name: 'What differs in Two bottles of blue' });
+  await expect(differs.getByRole('row', { name: /^Shipping/ })).toContainText('€0.00');
+  await page.getByRole('link', { name: 'Back to the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Publish revision 1' })).toBeVisible();
+  await page.getByRole('button', { name: 'Publish revision 1' }).click();
+  await page.getByRole('button', { name: 'Publish revision 1 all the same' }).click();
+  await expect(page.getByText('Revision 1 is published.')).toBeVisible();
+  const nudge = page.url();
+
+  // What is decided now is expected from then on.
+  await page.goto(shop('rehearsal/kept'));
+  await expect(page.getByText('1 of 1 visit is not as expected any more.')).toBeVisible();
+  await page.getByRole('button', { name: 'Expect it as decided now: Two bottles of blue' }).click();
+  await expect(page.getByText('All as expected.')).toBeVisible();
+  await page.goto(nudge);
+  await end(page);
+  await page.goto(shop('rehearsal/kept'));
+  await page.getByRole('button', { name: 'Expect all of it as decided now' }).click();
+  await expect(page.getByText('All as expected.')).toBeVisible();
+  await page.getByRole('button', { name: 'Keep it no more: Two bottles of blue' }).click();
+  await expect(page.getByText('No visit is kept yet.')).toBeVisible();
+});

@@ -24,6 +24,8 @@ type Expected struct {
 	Given    []Given        `json:"given"`
 	Codes    []Code         `json:"codes,omitempty"`
 	Said     []Said         `json:"said"`
+	// Without is what the visit's cart asks for and cannot have, in words.
+	Without []string `json:"without,omitempty"`
 	// Refused is why the visit could not be decided at all; the rest is then empty.
 	Refused string `json:"refused,omitempty"`
 }
@@ -66,7 +68,7 @@ func Of(d *decide.Decision) Expected {
 		e.Codes = append(e.Codes, Code{c.Code, c.State})
 	}
 	for _, s := range d.Says {
-		said := Said{Nudge: s.Nudge, Text: s.Text}
+		said := Said{Nudge: s.Nudge, Text: strings.TrimSpace(s.Text)}
 		for p, ids := range d.Shown {
 			if slices.Contains(ids, s.Nudge) {
 				said.Places = append(said.Places, p)
@@ -93,6 +95,7 @@ type Aspect string
 // The aspects, in the order in which they are told.
 const (
 	Decided  Aspect = "decided"
+	OfCart   Aspect = "cart"
 	ToPay    Aspect = "to_pay"
 	Before   Aspect = "before"
 	Goods    Aspect = "goods"
@@ -114,6 +117,7 @@ func (e *Expected) Differences(is *Expected, locale string) []Difference {
 	if differ(Decided, "", e.Refused, is.Refused); len(out) > 0 {
 		return out
 	}
+	differ(OfCart, "", strings.Join(e.Without, " "), strings.Join(is.Without, " "))
 	amount := func(m money.Minor, c money.Currency) string {
 		return money.Format(money.Amount{Minor: m, Currency: c}, locale)
 	}

@@ -59,6 +59,9 @@ func TestHowADecisionDiffersFromWhatIsExpected(t *testing.T) {
 	} {
 		assert.Equal(t, c.want, decision(nil).Differences(decision(c.change), "en"), name)
 	}
+	without := decision(nil)
+	without.Without = []string{"There is no red.", "There is no blue."}
+	assert.Equal(t, diffs{{rehearse.OfCart, "", "", "There is no red. There is no blue."}}, decision(nil).Differences(without, "en"))
 	refused := &rehearse.Expected{Refused: "nothing is sold there"}
 	assert.Equal(t, diffs{{rehearse.Decided, "", "", "nothing is sold there"}}, decision(nil).Differences(refused, "en"), "nothing else is told of what cannot be decided")
 }

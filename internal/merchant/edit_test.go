@@ -329,3 +329,19 @@ func TestARehearsalPutsGoodsTogether(t *testing.T) {
 	assert.Contains(t, set, "€8.00 for all of it instead of €9.60.")
 	assert.Contains(t, set, "all of it for €8.00")
 }
+
+func TestKeptVisitsAreTriedWithADraft(t *testing.T) {
+	_, as := start(t)
+	b := as(demo.Email)
+	const visit = "sku=HARBLU-30&qty.HARBLU-30=2&page=cart"
+	b.post("/s/lindquill/rehearsal/kept", url.Values{"visit": {visit}, "name": {"Two bottles"}})
+	_, body := b.get("/s/lindquill/rehearsal/kept")
+	assert.Contains(t, body, "All as expected")
+	b.post("/s/lindquill/nudges/start", url.Values{"start": {"free-shipping"}})
+	_, body = b.get("/s/lindquill/rehearsal/kept?with=free-shipping")
+	assert.Contains(t, body, "1 of 1 visit would not be as expected")
+	_, body = b.post("/s/lindquill/nudges/free-shipping/publish", url.Values{"version": {"1"}})
+	assert.Contains(t, body, "Nothing is published yet.")
+	_, body = b.post("/s/lindquill/nudges/free-shipping/publish", url.Values{"version": {"1"}, "anyway": {"yes"}})
+	assert.Contains(t, body, "Revision 1 is published.")
+}

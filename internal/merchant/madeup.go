@@ -59,7 +59,7 @@ func (s *server) madeUp(h *here, shop *app.ShopSnapshot, ns []store.Nudge, q url
 	req := decide.Request{
 		Cart:  decide.Cart{Lines: lines, Destination: destinationOf(region), Codes: codesOf(v.Code)},
 		Every: true, Trace: true,
-		Moment: decide.Moment{At: moment, Page: where, Locale: language},
+		Moment: decide.Moment{At: moment, Page: where, Locale: language, Placements: append(slices.Clone(placesOn[where.Kind]), nudge.CartDrawer)},
 	}
 	v.who(&req, q, moment)
 	v.did(snap, &req, q, h, ns)

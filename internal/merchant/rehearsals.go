@@ -40,7 +40,7 @@ type differenceView struct{ About, Nudge, Was, Is string }
 
 // aspects are what differences are about, in words.
 var aspects = map[rehearse.Aspect]string{
-	rehearse.Decided: "Decided", rehearse.ToPay: "To pay", rehearse.Before: "Goods before nudges", rehearse.Goods: "Goods after nudges", rehearse.Shipping: "Shipping",
+	rehearse.Decided: "Decided", rehearse.OfCart: "Left out", rehearse.ToPay: "To pay", rehearse.Before: "Goods before nudges", rehearse.Goods: "Goods after nudges", rehearse.Shipping: "Shipping",
 	rehearse.Gives: "Given", rehearse.OfCode: "Code", rehearse.Says: "Said",
 }
 
@@ -49,7 +49,9 @@ func (v *rehearsalView) expectedNow() rehearse.Expected {
 	if !v.Decided {
 		return rehearse.Expected{Refused: orElse(v.Error, "there is no region to deliver to")}
 	}
-	return rehearse.Of(&v.D)
+	e := rehearse.Of(&v.D)
+	e.Without = v.Refused
+	return e
 }
 
 // saved decides every visit that is kept anew; with names a draft that takes the place of

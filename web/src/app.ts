@@ -199,3 +199,10 @@ bench(say);
 priceLine();
 board(say);
 restoreFocus();
+
+// An address may lead to a part of the workbench: it is open then.
+const part = location.hash.startsWith('#part-') && document.getElementById(location.hash.slice(1));
+if (part instanceof HTMLDetailsElement) {
+  part.open = true;
+  part.querySelector('summary')?.focus();
+}
