@@ -65,6 +65,7 @@ const ofShop = [
   'nudges/winter-ladder/revisions',
   'rehearsal?sku=HARBLU-30&code=HARBOUR10',
   'rehearsal/kept',
+  'nudge-file',
   'shop',
   'shop/import',
   'shop/regions',

@@ -5,7 +5,7 @@ import { agonal, lindquill } from './servers';
 // A hasty hand leaves the shop as it comes: it goes last. Half of the tests may run
 // beside the other half, each on a shop of its own.
 const half = process.env.E2E_HALF;
-const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts', 'robot.spec.ts', 'workbench.spec.ts', 'own.spec.ts'];
+const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts', 'robot.spec.ts', 'workbench.spec.ts', 'own.spec.ts', 'files.spec.ts'];
 const stories = { '': '*.spec.ts', kinds: ofKinds, others: '*.spec.ts' }[half ?? ''];
 const use = { name: 'use', testMatch: 'use.spec.ts', dependencies: process.env.ALONE ? [] : ['stories'] };
 
@@ -20,7 +20,14 @@ export default defineConfig({
   retries: 0,
   reporter: [['list']],
   outputDir: `./results/${half ?? 'all'}`,
-  use: { launchOptions: launch, viewport: { width: 1280, height: 800 }, locale: 'en-GB', actionTimeout: 30_000, trace: 'retain-on-failure' },
+  use: {
+    launchOptions: launch,
+    viewport: { width: 1280, height: 800 },
+    locale: 'en-GB',
+    actionTimeout: 30_000,
+    trace: process.env.TRACE ? 'retain-on-failure' : 'off',
+    screenshot: 'only-on-failure',
+  },
   webServer: {
     command: '../scripts/e2e-server.sh',
     url: `${agonal}/sign-in`,

@@ -39,6 +39,8 @@ const pages: Record<string, string> = {
   people: shop('shop/people'),
   rehearsal: shop('rehearsal?sku=HARBLU-30'),
   'kept visits': shop('rehearsal/kept'),
+  'nudges as a file': shop('nudge-file'),
+  'the board': shop('nudges'),
   'your shops': `${agonal}/shops`,
   'your account': `${agonal}/account`,
   'a product of the shop': `${lindquill}/products/harbour-blue`,
@@ -93,6 +95,7 @@ test('a double click does everything once', async ({ page }) => {
   await expect(page.locator('[id^=part-goal-]')).toHaveCount(2);
   await page.getByLabel('Goal of rung 2: €0.01').click();
   await page.getByRole('button', { name: 'Remove this rung' }).dblclick();
+  await expect(page.locator('[id^=part-goal-] > summary')).toHaveCount(1); // of two, none could be asked for its text
   await expect(page.locator('[id^=part-goal-] > summary')).toHaveText('with every order');
   await page.getByRole('button', { name: 'Publish revision 1' }).dblclick();
   await expect(page.getByText('Revision 1 is live')).toBeVisible();

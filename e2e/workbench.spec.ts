@@ -559,3 +559,56 @@ test('a visit is played, kept, and tried again before anything is published', as
   await page.getByRole('button', { name: 'Keep it no more: Two bottles of blue' }).click();
   await expect(page.getByText('No visit is kept yet.')).toBeVisible();
 });
+
+test('several nudges at once: looked for, paused, resumed, and taken back', async ({ page }) => {
+  await signIn(page);
+  const row = (name: string) => page.getByRole('article', { name, exact: true });
+  const tick = (name: string) => page.getByLabel(`Tick ${name}`);
+  // Looking leaves what is like it, and says where nothing is.
+  await page.getByLabel('Look for a nudge').fill('notebooks');
+  await page.keyboard.press('Enter');
+  await expect(row('Notebooks by the stack')).toBeVisible();
+  await expect(row('Harbour code')).toHaveCount(0);
+  await expect(page.getByRole('button', { name: /^Place 1/ })).toHaveCount(0); // an order is an order of all
+  await page.getByLabel('Look for a nudge').fill('nothing like this');
+  await page.getByRole('button', { name: 'Look', exact: true }).click();
+  await expect(page.getByText('No nudge is like that.')).toBeVisible();
+  await page.getByRole('link', { name: 'See all of them' }).click();
+  await page.getByLabel('State').selectOption('draft');
+  await page.getByRole('button', { name: 'Look', exact: true }).click();
+  await expect(row('A bottle instead')).toBeVisible();
+  await expect(row('Harbour code')).toHaveCount(0);
+  await expect(tick('A bottle instead')).toHaveCount(0); // what was never published cannot be paused
+  await page.getByRole('link', { name: 'all of them' }).click();
+
+  const pause = page.getByRole('button', { name: 'Pause', exact: true });
+  await pause.click();
+  await expect(page.getByText('Tick the nudges first that this is about.')).toBeVisible();
+  await tick('Harbour code').check();
+  await tick('Notebooks by the stack').focus();
+  await page.keyboard.press('Space');
+  await pause.dblclick();
+  await expect(page.getByText('2 nudges are paused now.')).toBeVisible();
+  await expect(row('Harbour code')).toContainText('paused');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('They are as before.')).toBeVisible();
+  await expect(row('Harbour code')).toContainText('live, since');
+  await expect(row('Notebooks by the stack')).toContainText('live, since');
+  await tick('Harbour code').check();
+  await page.getByRole('button', { name: 'End', exact: true }).click();
+  await expect(page.getByText('“Harbour code” is ended now.')).toBeVisible();
+  await tick('Harbour code').check();
+  await page.getByRole('button', { name: 'Resume', exact: true }).click();
+  await expect(page.getByText('“Harbour code” is live now.')).toBeVisible();
+  // What somebody else has changed meanwhile is not taken back over their head.
+  await tick('Harbour code').check();
+  await pause.click();
+  await expect(page.getByText('“Harbour code” is paused now.')).toBeVisible();
+  const other = await page.context().newPage();
+  await other.goto(shop('nudges/harbour-code'));
+  await other.getByRole('button', { name: 'Resume' }).click();
+  await expect(other.getByText(/is live now/)).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('Nothing was changed.')).toBeVisible();
+  await expect(row('Harbour code')).toContainText('live, since');
+});

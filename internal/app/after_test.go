@@ -74,6 +74,8 @@ func TestAnOfferAfterAnOrderIsAddedToIt(t *testing.T) {
 	require.NotNil(t, it)
 	assert.Equal(t, money.Minor(405), *it.More)
 	assert.Equal(t, "Blotting paper, A5? You pay €4.05 more.", before.Decision.Says[0].Text)
+	require.NotNil(t, before.Decision.Says[0].Ends)
+	assert.InDelta(t, app.AfterHolds.Seconds(), before.Decision.Says[0].Ends.Seconds, 60, "it counts down to when nothing can be added any more")
 	had := stockOf(t, a, "BLOPAP-A5")
 
 	_, _, err = a.AddToOrder(ctx, demo.Shop, adds("add", "first", 400))

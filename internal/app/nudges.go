@@ -77,29 +77,36 @@ func (a *App) createAs(ctx context.Context, shop, who string, d nudge.Definition
 	if err := d.Valid(); err != nil {
 		return store.Nudge{}, err
 	}
-	now := a.Now().UTC()
-	n := store.Nudge{ShopID: shop, State: store.StateDraft, Draft: d, DraftVersion: 1, Dirty: true, CreatedAt: now, ChangedAt: now, ChangedBy: who, StateSince: now}
-	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	var n store.Nudge
+	err := a.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) (err error) {
 		if err := lockShop(tx, shop); err != nil {
 			return err
 		}
-		// What was deleted can be taken back for a day, or until its id is wanted.
-		if err := tx.Where("shop_id = ? AND (deleted_at < ? OR deleted_at IS NOT NULL AND id = ?)", shop, now.Add(-undoHolds), id).Delete(&store.Nudge{}).Error; err != nil {
-			return err
-		}
-		var ids []string
-		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error; err != nil {
-			return err
-		}
-		if n.ID = id; id == "" {
-			n.ID = freeID(d.Name, ids)
-		}
-		if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Select("coalesce(max(priority), 0) + 1").Scan(&n.Priority).Error; err != nil {
-			return err
-		}
-		return tx.Create(&n).Error
+		n, err = a.createIn(tx, shop, who, d, id)
+		return err
 	})
 	return n, err
+}
+
+// createIn is createAs inside a transaction that holds the shop's lock.
+func (a *App) createIn(tx *gorm.DB, shop, who string, d nudge.Definition, id string) (store.Nudge, error) {
+	now := a.Now().UTC()
+	n := store.Nudge{ShopID: shop, State: store.StateDraft, Draft: d, DraftVersion: 1, Dirty: true, CreatedAt: now, ChangedAt: now, ChangedBy: who, StateSince: now}
+	// What was deleted can be taken back for a day, or until its id is wanted.
+	if err := tx.Where("shop_id = ? AND (deleted_at < ? OR deleted_at IS NOT NULL AND id = ?)", shop, now.Add(-undoHolds), id).Delete(&store.Nudge{}).Error; err != nil {
+		return n, err
+	}
+	var ids []string
+	if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error; err != nil {
+		return n, err
+	}
+	if n.ID = id; id == "" {
+		n.ID = freeID(d.Name, ids)
+	}
+	if err := tx.Model(&store.Nudge{}).Where("shop_id = ?", shop).Select("coalesce(max(priority), 0) + 1").Scan(&n.Priority).Error; err != nil {
+		return n, err
+	}
+	return n, tx.Create(&n).Error
 }
 
 // lockShop makes changes to the list of a shop's nudges wait for each other.
@@ -120,7 +127,7 @@ func freeID(name string, taken []string) string {
 	if len(base) > 50 {
 		base = strings.Trim(base[:50], "-")
 	}
-	has := map[string]bool{}
+	has := map[string]bool{"start": true, "order": true, "several": true} // pages beside those of nudges
 	for _, t := range taken {
 		has[t] = true
 	}
@@ -177,22 +184,27 @@ func (a *App) EditDraft(ctx context.Context, shop, id, who string, version int, 
 		if err := d.Valid(); err != nil {
 			return err
 		}
-		if reflect.DeepEqual(d, n.Draft) {
-			return nil
-		}
-		n.Draft = d
-		n.DraftVersion++
-		n.ChangedAt, n.ChangedBy = a.Now().UTC(), who
-		n.Dirty = true
-		if n.LiveRevision > 0 {
-			live, err := revision(tx, shop, id, n.LiveRevision)
-			if err != nil {
-				return err
-			}
-			n.Dirty = !reflect.DeepEqual(live.Definition.Clone(), d)
-		}
-		return nil
+		return a.redraft(tx, n, who, d)
 	})
+}
+
+// redraft gives a nudge another draft, unless it is the same.
+func (a *App) redraft(tx *gorm.DB, n *store.Nudge, who string, d nudge.Definition) error {
+	if reflect.DeepEqual(d, n.Draft) {
+		return nil
+	}
+	n.Draft = d
+	n.DraftVersion++
+	n.ChangedAt, n.ChangedBy = a.Now().UTC(), who
+	n.Dirty = true
+	if n.LiveRevision > 0 {
+		live, err := revision(tx, n.ShopID, n.ID, n.LiveRevision)
+		if err != nil {
+			return err
+		}
+		n.Dirty = !reflect.DeepEqual(live.Definition.Clone(), d)
+	}
+	return nil
 }
 
 func revision(tx *gorm.DB, shop, id string, number int) (store.Revision, error) {

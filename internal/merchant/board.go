@@ -23,7 +23,8 @@ type boardView struct {
 	Shop   string // where the shop's pages are served
 	Away   int    // nudges that were put away
 	All    bool   // whether they are listed
-	Ready  bool   // whether the shop has a region, so that a nudge can be begun
+	Filter filterView
+	Ready  bool // whether the shop has a region, so that a nudge can be begun
 }
 
 type boardRow struct {
@@ -82,6 +83,7 @@ func (s *server) board(c *echo.Context) error {
 		}
 		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, numbers[n.ID], check(n.ID, n.Draft), snap.Catalog(), snap.Regions()))
 	}
+	v.filter(c.QueryParam("q"), c.QueryParam("phase"))
 	return s.render(c, http.StatusOK, "board", page{Title: "Nudges", Place: "nudges", Data: v})
 }
 
@@ -258,7 +260,7 @@ func (s *server) setState(c *echo.Context) error {
 	default:
 		f := flash{Say: fmt.Sprintf("“%s” is %s now.", n.Draft.Name, n.State), Tone: "earned"}
 		if was != "" && was != to {
-			f.Undo = &undo{h.url("/nudges/" + id + "/state"), map[string]string{"was": string(to), "to": string(was), "back": c.FormValue("back")}}
+			f.Undo = &undo{Action: h.url("/nudges/" + id + "/state"), Fields: map[string]string{"was": string(to), "to": string(was), "back": c.FormValue("back")}}
 		}
 		s.tell(c, f)
 	}
@@ -277,7 +279,7 @@ func (s *server) putAway(c *echo.Context) error {
 	case err != nil:
 		return s.fail(c, err)
 	case away:
-		s.tell(c, flash{Say: fmt.Sprintf("“%s” is put away.", n.Draft.Name), Tone: "earned", Undo: &undo{h.url("/nudges/" + id + "/away"), map[string]string{"away": "no"}}})
+		s.tell(c, flash{Say: fmt.Sprintf("“%s” is put away.", n.Draft.Name), Tone: "earned", Undo: &undo{Action: h.url("/nudges/" + id + "/away"), Fields: map[string]string{"away": "no"}}})
 	default:
 		s.tell(c, flash{Say: fmt.Sprintf("“%s” is back on the board.", n.Draft.Name), Tone: "earned"})
 	}
@@ -310,7 +312,7 @@ func (s *server) deleteDraft(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	f := flash{Say: fmt.Sprintf("The draft “%s” is deleted.", n.Draft.Name), Tone: "earned", Undo: &undo{h.url("/nudges/" + id + "/undelete"), map[string]string{"version": itoa(n.DraftVersion)}}}
+	f := flash{Say: fmt.Sprintf("The draft “%s” is deleted.", n.Draft.Name), Tone: "earned", Undo: &undo{Action: h.url("/nudges/" + id + "/undelete"), Fields: map[string]string{"version": itoa(n.DraftVersion)}}}
 	if !gone {
 		f.Say = fmt.Sprintf("The changes of the draft are gone; it is revision %d again.", n.LiveRevision)
 	}

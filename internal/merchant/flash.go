@@ -19,7 +19,9 @@ type flash struct {
 // undo is a form that takes an act back.
 type undo struct {
 	Action string            `json:"action"`
-	Fields map[string]string `json:"fields"`
+	Fields map[string]string `json:"fields,omitempty"`
+	// Several are fields that have several values.
+	Several map[string][]string `json:"several,omitempty"`
 }
 
 const flashKey = "flash"

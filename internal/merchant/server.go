@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -142,6 +143,8 @@ func (s *server) routes(g *echo.Group) {
 	g.POST("/nudges/start", s.start, edit)
 	g.POST("/nudges/order", s.reorder, edit)
 	g.GET("/nudges/order", to("/nudges"))
+	g.POST("/nudges/several", s.several, edit)
+	g.GET("/nudges/several", to("/nudges"))
 	g.GET("/nudges/:nudge", s.bench)
 	g.POST("/nudges/:nudge/edit", s.edit, edit)
 	g.POST("/nudges/:nudge/frame", s.frame)
@@ -158,6 +161,12 @@ func (s *server) routes(g *echo.Group) {
 	for _, act := range []string{"edit", "publish", "state", "away", "copy", "delete", "undelete", "restore"} {
 		g.GET("/nudges/:nudge/"+act, s.toNudge)
 	}
+	g.GET("/nudge-file", s.nudgeFile)
+	g.POST("/nudge-file", s.lookAtFile, edit)
+	g.POST("/nudge-file/bring", s.bringFile, edit)
+	g.GET("/nudge-file/nudges.json", s.nudgesJSON)
+	g.GET("/nudge-file/nudges.ics", s.nudgesCalendar)
+	g.GET("/nudge-file/*", to("/nudge-file"))
 	g.GET("/rehearsal", s.rehearsal)
 	g.GET("/rehearsal/kept", s.savedPage)
 	g.POST("/rehearsal/kept", s.keep, edit)
@@ -226,7 +235,8 @@ func (s *server) bounded(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		if _, ok := s.whoIs(c); ok {
-			if most = MostForm; strings.HasSuffix(r.URL.Path, "/shop/import") || strings.HasSuffix(r.URL.Path, "/shop/regions") {
+			most = MostForm
+			if slices.ContainsFunc([]string{"/shop/import", "/shop/regions", "/nudge-file", "/nudge-file/bring"}, func(end string) bool { return strings.HasSuffix(r.URL.Path, end) }) {
 				most = MostUpload
 				serving.LongTransfer(c)
 			}
