@@ -15,12 +15,14 @@ import {
   live,
   order,
   panel,
+  promise,
   publish,
   restAfterwards,
   save,
   shopFile,
   soon,
   type Decision,
+  type Line,
 } from './story';
 
 restAfterwards();
@@ -347,6 +349,37 @@ test('a ladder, a gift, a break, a set and a code at once: shop, rehearsal, API 
   await api.dispose();
 });
 
+test('a ladder of two rungs: not yet, reached, lost again, and in the order', async ({ page, context }) => {
+  test.setTimeout(180_000);
+  await begin(page, 'A cheaper parcel first, a free one later');
+  await expect(promise(page).getByLabel('Goal of rung 2: €75.00')).toBeVisible();
+  await publish(page);
+  const bottles = (quantity: number): Line[] => [{ sku: 'HARBLU-30', quantity }];
+  await atBothWidths(context, async (shop) => {
+    const bar = topBar(shop);
+    await live(shop, '/', (s) => expect(topBar(s)).toContainText('Add €35.00', soon));
+    await putIn(shop, 'harbour-blue', '30 ml');
+    await expect(bar).toContainText('Add €21.00'); // 35.00 less 14.00
+    const many = async (n: number) => {
+      await shop.goto(`${lindquill}/cart`);
+      const field = shop.getByRole('main').getByLabel(/^Quantity of Harbour Blue/);
+      await field.fill(String(n));
+      await field.press('Enter');
+    };
+    await many(3);
+    await expect(bar).toContainText('€33.00 more'); // the first is reached with 42.00; 75.00 less that
+    await many(6);
+    await expect(bar).toContainText('It’s yours: free standard shipping.');
+    await many(2);
+    await expect(bar).toContainText('Add €7.00 to get'); // lost again: 35.00 less 28.00
+    await order(shop, bottles(2));
+    await putIn(shop, 'harbour-blue', '30 ml', 3);
+    expect((await order(shop, bottles(3))).to_pay).toBe(4200 + 300);
+    await putIn(shop, 'harbour-blue', '30 ml', 6);
+    expect((await order(shop, bottles(6))).to_pay).toBe(8400);
+  });
+});
+
 test('a sale price: planned, seen, in force, in an order, and back', async ({ page, context }) => {
   test.setTimeout(180_000);
   await signIn(page);
@@ -373,13 +406,16 @@ test('a sale price: planned, seen, in force, in an order, and back', async ({ pa
   await shop.goto(`${lindquill}/products/sampler-quay`);
   await expect(shop.locator('#price')).toHaveText(usual);
   await live(shop, '/products/sampler-quay', (s) => expect(s.locator('#badge')).toBeVisible(soon), 90_000);
-  await expect(shop.locator('#price')).toHaveText(sale);
-  await expect(shop.locator('#was')).toContainText(usual);
-  await expect(shop.getByText(`${usual} was the lowest price of the 30 days before`)).toBeVisible();
-  await shop.goto(`${lindquill}/collections/Samplers`);
-  await expect(shop.locator('.card .sale-badge').first()).toContainText('−');
-  await putIn(shop, 'sampler-quay', '');
-  await order(shop, [{ sku: 'SET-QUAY', quantity: 1 }]);
+  await atBothWidths(context, async (visitor) => {
+    await visitor.goto(`${lindquill}/products/sampler-quay`);
+    await expect(visitor.locator('#price')).toHaveText(sale);
+    await expect(visitor.locator('#was')).toContainText(usual);
+    await expect(visitor.getByText(`${usual} was the lowest price of the 30 days before`)).toBeVisible();
+    await visitor.goto(`${lindquill}/collections/Samplers`);
+    await expect(visitor.locator('.card .sale-badge').first()).toContainText('−');
+    await putIn(visitor, 'sampler-quay', '');
+    await order(visitor, [{ sku: 'SET-QUAY', quantity: 1 }]);
+  });
 
   await page.goto(`${agonal}/s/lindquill/shop/sales`);
   await page.getByRole('button', { name: /^End the sale/ }).click();

@@ -497,7 +497,7 @@ test('a visit is played, kept, and tried again before anything is published', as
   await page.getByRole('link', { name: 'Begin the visit anew' }).click();
   await expect(page.getByText('So far in this visit')).toHaveCount(0);
   // An offer is taken at its price.
-  await page.getByLabel('A bottle instead').check();
+  await page.getByRole('checkbox', { name: 'A bottle instead' }).check();
   await page.getByLabel('Page').selectOption('Product pages');
   await page.getByLabel('What has just happened').selectOption('The shopper has added something');
   await choose(page, 'Add a product', 'beacon red 4', /Beacon Red, 4 ml/);
@@ -576,9 +576,9 @@ test('several nudges at once: looked for, paused, resumed, and taken back', asyn
   await page.getByRole('link', { name: 'See all of them' }).click();
   await page.getByLabel('State').selectOption('draft');
   await page.getByRole('button', { name: 'Look', exact: true }).click();
-  await expect(row('A bottle instead')).toBeVisible();
+  await expect(row('Welcome back')).toBeVisible();
   await expect(row('Harbour code')).toHaveCount(0);
-  await expect(tick('A bottle instead')).toHaveCount(0); // what was never published cannot be paused
+  await expect(tick('Welcome back')).toHaveCount(0); // what was never published cannot be paused
   await page.getByRole('link', { name: 'all of them' }).click();
 
   const pause = page.getByRole('button', { name: 'Pause', exact: true });

@@ -390,6 +390,42 @@ func TestARefusedLineStopsTheWholeFile(t *testing.T) {
 	assert.Empty(t, q.todo)
 }
 
+// A page that tells a price and that something is sold out changes that and nothing else.
+func TestAPageOfProductsIsBroughtIn(t *testing.T) {
+	a := storetest.Demo(t)
+	a.UseJobs(&nowQueue{})
+	page := `<html><script type="application/ld+json">{"@type": "ProductGroup", "productGroupID": "harbour-blue", "hasVariant": [
+		{"@type": "Product", "sku": "HARBLU-30", "offers": {"price": "15.00", "priceCurrency": "EUR", "availability": "InStock"}},
+		{"@type": "Product", "sku": "HARBLU-4", "offers": {"price": "3.20", "priceCurrency": "EUR", "availability": "OutOfStock"}}]}</script></html>`
+	im, err := a.PreviewImport(ctx, demo.Shop, "Ilse", "page.html", []byte(page))
+	require.NoError(t, err)
+	assert.Empty(t, im.Summary.Refused)
+	assert.Equal(t, [3]int{0, 2, 0}, [3]int{im.Summary.New, im.Summary.Changed, im.Summary.Unchanged})
+	var changes []string
+	for _, c := range im.Summary.Changes {
+		changes = append(changes, c.SKU+" "+c.Column+" "+c.After)
+	}
+	assert.ElementsMatch(t, []string{"HARBLU-30 price EUR 15.00", "HARBLU-4 stock 0"}, changes)
+	require.NoError(t, a.StartImport(ctx, demo.Shop, im.ID))
+	require.NoError(t, a.RunImport(ctx, demo.Shop, im.ID))
+	snap, err := a.Snapshots.Get(ctx, demo.Shop)
+	require.NoError(t, err)
+	it, _ := snap.Catalog().Item("HARBLU-30")
+	assert.Equal(t, money.Minor(1500), it.Variant.Prices["EUR"].Price)
+	assert.NotEmpty(t, it.Variant.Prices["JPY"])
+	assert.Contains(t, it.Product.Collections, "Inks")
+
+	// All or nothing: one that says too little stops the file, and is named.
+	im, err = a.PreviewImport(ctx, demo.Shop, "Ilse", "page.json", []byte(`[{"@type": "Product", "sku": "HARBLU-30", "offers": {"price": "9.00", "priceCurrency": "EUR"}}, {"@type": "Product", "sku": "NO-PRICE"}]`))
+	require.NoError(t, err)
+	require.Len(t, im.Summary.Refused, 1)
+	assert.Equal(t, "NO-PRICE, offers: it has no price", im.Summary.Refused[0].Why)
+	require.NoError(t, a.StartImport(ctx, demo.Shop, im.ID))
+	again, err := a.Import(ctx, demo.Shop, im.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.ImportPreviewed, again.State)
+}
+
 // Twenty thousand variants; the time is a figure of make bench, not of a test.
 func bigFile(n int) []byte {
 	var b strings.Builder

@@ -11,6 +11,7 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/catalog/catalogcsv"
+	"agonal.dev/agonal/core/catalog/jsonld"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -29,21 +30,37 @@ const (
 // PreviewImport reads a file and stores it together with what it would change.
 // Nothing of the catalogue is changed yet.
 func (a *App) PreviewImport(ctx context.Context, shop, who, name string, file []byte) (store.Import, error) {
-	products, faults := catalogcsv.Read(file)
-	summary := store.ImportSummary{RefusedInAll: len(faults)}
-	for _, f := range faults[:min(len(faults), 100)] {
-		summary.Refused = append(summary.Refused, store.Refusal{Line: f.Line, Column: f.Column, Why: f.Why})
-	}
 	have, err := a.Store.Products(ctx, shop)
 	if err != nil {
 		return store.Import{}, err
+	}
+	var told []jsonld.Fault
+	if jsonld.Is(file) {
+		var read []catalog.Product
+		if read, told = jsonld.Read(file); len(read) > 0 {
+			if file, err = catalogcsv.Write(jsonld.Over(have, read)); err != nil {
+				return store.Import{}, err
+			}
+		}
+	}
+	var products []catalog.Product
+	var faults []catalogcsv.RowError
+	if !jsonld.Is(file) {
+		products, faults = catalogcsv.Read(file)
+	}
+	summary := store.ImportSummary{RefusedInAll: len(told) + len(faults)}
+	for _, f := range told[:min(len(told), 100)] {
+		summary.Refused = append(summary.Refused, store.Refusal{Column: f.Field, Why: f.Error()})
+	}
+	for _, f := range faults[:min(len(faults), 100)] {
+		summary.Refused = append(summary.Refused, store.Refusal{Line: f.Line, Column: f.Column, Why: f.Why})
 	}
 	compare(&summary, have, products)
 	im := store.Import{
 		ShopID: shop, ID: uuid.New(), State: store.ImportPreviewed, FileName: name, File: file, Summary: summary,
 		Total: summary.RowsRead, CreatedAt: a.Now().UTC(), CreatedBy: who,
 	}
-	if len(faults) > 0 && len(products) == 0 {
+	if len(told)+len(faults) > 0 && len(products) == 0 {
 		im.File = []byte{} // nothing in it can be brought in
 	}
 	return im, a.Store.DB.WithContext(ctx).Create(&im).Error

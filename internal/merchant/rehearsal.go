@@ -203,9 +203,17 @@ func codesOf(text string) []string {
 // outcomes tells what a decision amounts to, nudge by nudge.
 func (v *rehearsalView) outcomes(h *here, drafts map[string]bool, ns []store.Nudge, q url.Values) {
 	d := v.D
+	steps := map[string][]string{}
 	for _, st := range d.Trace {
-		if !strings.HasPrefix(st.About, "nudge ") {
+		about, ofNudge := strings.CutPrefix(st.About, "nudge ")
+		if !ofNudge {
 			v.Cart = append(v.Cart, st.Say)
+			continue
+		}
+		id, _, _ := strings.Cut(about, ",")
+		id, _, _ = strings.Cut(id, " ")
+		if !slices.Contains(steps[id], st.Say) { // rungs of a ladder count the same
+			steps[id] = append(steps[id], st.Say)
 		}
 	}
 	names := map[string]string{}
@@ -216,8 +224,6 @@ func (v *rehearsalView) outcomes(h *here, drafts map[string]bool, ns []store.Nud
 		w := outcomeView{ID: o.Nudge, Name: orElse(o.Name, names[o.Nudge]), Shows: o.Reason == "", Draft: drafts[o.Nudge]}
 		if o.Reason != "" {
 			w.Why = upperFirst(decide.Explain(o.Reason)) + "."
-		}
-		if o.Reason != "" {
 			if w.Part = h.url("/nudges/" + o.Nudge); deciding[o.Reason] != "" {
 				w.Part += "#part-" + deciding[o.Reason]
 			}
@@ -241,13 +247,7 @@ func (v *rehearsalView) outcomes(h *here, drafts map[string]bool, ns []store.Nud
 			}
 			w.Rungs = append(w.Rungs, x)
 		}
-		for _, st := range d.Trace {
-			if strings.HasPrefix(st.About, "nudge "+o.Nudge+",") || st.About == "nudge "+o.Nudge || st.About == "nudge "+o.Nudge+" shown" {
-				if !slices.Contains(w.Steps, st.Say) { // rungs of a ladder count the same
-					w.Steps = append(w.Steps, st.Say)
-				}
-			}
-		}
+		w.Steps = steps[o.Nudge]
 		v.Outcomes = append(v.Outcomes, w)
 	}
 }
