@@ -81,7 +81,7 @@ func (b *Partial) Reach(special, line int) bool {
 func mostSaved(p *pricing.Problem, pk pricing.Pick, free []int64) money.Minor {
 	u := &p.Units[pk.Unit]
 	if u.WholeSets() {
-		return MostSets(p, pk, free, pricing.AnyUnits).Saved()
+		return setsSaved(p, pk, free)
 	}
 	var sum money.Minor
 	for _, r := range p.Runs(u.On, free) {
@@ -125,6 +125,51 @@ func MostSets(p *pricing.Problem, pk pricing.Pick, free []int64, limit int64) pr
 		c.Sets += n
 	}
 	return c
+}
+
+// setsSaved is what [MostSets] saves without a limit; it is asked for far more often than
+// how.
+func setsSaved(p *pricing.Problem, pk pricing.Pick, free []int64) (sum money.Minor) {
+	u := &p.Units[pk.Unit]
+	runs := p.RunsOf(pk, u.On, free) // the dearest first
+	for len(runs) > 0 {
+		n, first, left := int64(1), 0, u.Size
+		if runs[0].Qty >= u.Size {
+			n = runs[0].Qty / u.Size
+		}
+		for ; first < len(runs) && runs[first].Qty < left; first++ {
+			left -= runs[first].Qty
+		}
+		if first == len(runs) {
+			break // no whole set
+		}
+		var one money.Minor // what one set saves: runs before first whole, and left of that
+		if u.Form == pricing.SetPrice {
+			for _, r := range runs[:first] {
+				one += r.Price * r.Qty
+			}
+			one += runs[first].Price*left - u.Amount
+		} else {
+			take := u.Size - u.Pays // the cheapest of them are free
+			for i, has := first, left; i >= 0 && take > 0; i-- {
+				if i < first {
+					has = runs[i].Qty
+				}
+				one += runs[i].Price * min(take, has)
+				take -= min(take, has)
+			}
+		}
+		if one <= 0 {
+			break
+		}
+		sum += one * n
+		runs = runs[first:]
+		runs[0].Qty -= left * n
+		if runs[0].Qty == 0 {
+			runs = runs[1:]
+		}
+	}
+	return sum
 }
 
 // drop takes n units off the first of runs.

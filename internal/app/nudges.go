@@ -240,12 +240,17 @@ func (a *App) Checker(ctx context.Context, shop string) (func(id string, d nudge
 	if err != nil {
 		return nil, err
 	}
+	return a.CheckerAmong(snap, live), nil
+}
+
+// CheckerAmong is Checker for who has read what is live already.
+func (a *App) CheckerAmong(snap *ShopSnapshot, live []snapshot.Live) func(id string, d nudge.Definition) []checks.Finding {
 	return func(id string, d nudge.Definition) []checks.Finding {
 		others := slices.DeleteFunc(slices.Clone(live), func(l snapshot.Live) bool { return l.ID == id })
 		return checks.Find(d, checks.Context{
 			Regions: snap.Regions(), Catalog: snap.Catalog(), Others: others, Now: a.Now(), Locale: snap.Shop.Locale,
 		})
-	}, nil
+	}
 }
 
 // Publish makes the draft a new revision and puts it in force as a whole.

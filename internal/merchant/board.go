@@ -56,17 +56,11 @@ func (s *server) board(c *echo.Context) error {
 	if err != nil {
 		return s.fail(c, err)
 	}
-	check, err := s.app.Checker(ctx, h.shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
 	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
 		return s.fail(c, err)
 	}
-	if err := counting.Wait(); err != nil {
-		return s.fail(c, err)
-	}
+	check := s.app.CheckerAmong(snap, store.LiveAmong(ns, inForce))
 	v := boardView{Starts: startGroups(), All: c.QueryParam("away") == "yes", Ready: len(snap.Regions()) > 0}
 	if h.shop.ID == s.cfg.DemoShop {
 		v.Shop = s.cfg.Storefront
@@ -81,7 +75,13 @@ func (s *server) board(c *echo.Context) error {
 		if r, ok := inForce[n.ID]; ok {
 			live = &r.Definition
 		}
-		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, numbers[n.ID], check(n.ID, n.Draft), snap.Catalog(), snap.Regions()))
+		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, check(n.ID, n.Draft), snap.Catalog(), snap.Regions()))
+	}
+	if err := counting.Wait(); err != nil {
+		return s.fail(c, err)
+	}
+	for i := range v.Rows {
+		v.Rows[i].Numbers = numbers[v.Rows[i].ID]
 	}
 	v.filter(c.QueryParam("q"), c.QueryParam("phase"))
 	return s.render(c, http.StatusOK, "board", page{Title: "Nudges", Place: "nudges", Data: v})
@@ -96,13 +96,13 @@ func (s *server) liveDefinition(c *echo.Context, n store.Nudge) (*nudge.Definiti
 	return &r.Definition, err
 }
 
-func (s *server) boardRow(h *here, i int, n store.Nudge, live *nudge.Definition, numbers store.Numbers, found []checks.Finding, cat *catalog.Catalog, regions []catalog.Region) boardRow {
+func (s *server) boardRow(h *here, i int, n store.Nudge, live *nudge.Definition, found []checks.Finding, cat *catalog.Catalog, regions []catalog.Region) boardRow {
 	d := &n.Draft
 	if live != nil {
 		d = live
 	}
 	r := boardRow{
-		ID: n.ID, Name: d.Name, Number: i + 1, Numbers: numbers, Dirty: n.Dirty && live != nil, Published: live != nil,
+		ID: n.ID, Name: d.Name, Number: i + 1, Dirty: n.Dirty && live != nil, Published: live != nil,
 		State: n.State, Live: n.State == store.StateLive, Paused: n.State == store.StatePaused, Ended: n.State == store.StateEnded, PutAway: n.PutAway,
 		Phase: app.Phase(n, live, s.app.Now()), Where: placementList(d.Placements), Regions: regionList(d.Audience.Regions, regions),
 	}

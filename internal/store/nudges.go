@@ -22,13 +22,18 @@ func (s *Store) Live(ctx context.Context, shop string) ([]snapshot.Live, error) 
 	if err != nil {
 		return nil, err
 	}
+	return LiveAmong(nudges, revisions), nil
+}
+
+// LiveAmong lists the nudges in force, as the revisions that are in force have them.
+func LiveAmong(nudges []Nudge, revisions map[string]Revision) []snapshot.Live {
 	out := make([]snapshot.Live, 0, len(nudges))
 	for _, n := range nudges {
-		if r, ok := revisions[n.ID]; ok {
+		if r, ok := revisions[n.ID]; ok && n.State == StateLive {
 			out = append(out, snapshot.Live{ID: n.ID, Revision: r.Number, Priority: n.Priority, Definition: r.Definition})
 		}
 	}
-	return out, nil
+	return out
 }
 
 // LastInForce reads, by nudge, the revision that is in force or was last.
