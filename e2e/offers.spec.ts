@@ -62,15 +62,17 @@ test('the next size in its place: asked once, swapped or kept', async ({ page, c
         const r = e.getBoundingClientRect();
         return { x: r.x + r.width / 2, y: r.y + r.height / 2 };
       });
-  const from = await mid('#marker .stand-box');
-  const to = await mid('[data-station=added] .station-dot');
-  const was = await mid('[data-station=cart] .station-dot');
-  await page.mouse.move(from.x, from.y);
-  await page.mouse.down();
-  await page.mouse.move(from.x + to.x - was.x, from.y, { steps: 5 });
-  await page.mouse.move(to.x, from.y, { steps: 2 });
-  await page.mouse.up();
-  await expect(stand(page)).toHaveAttribute('aria-valuetext', 'Item added');
+  await expect(async () => {
+    const from = await mid('#marker .stand-box');
+    const to = await mid('[data-station=added] .station-dot');
+    const was = await mid('[data-station=cart] .station-dot');
+    await page.mouse.move(from.x, from.y);
+    await page.mouse.down();
+    await page.mouse.move(from.x + to.x - was.x, from.y, { steps: 5 });
+    await page.mouse.move(to.x, from.y, { steps: 2 });
+    await page.mouse.up();
+    await expect(stand(page)).toHaveAttribute('aria-valuetext', 'Item added', soon);
+  }).toPass();
   await when('puts');
   await page.locator('#axis-draw [data-station=checkout]').click();
   await expect(page.locator('#bench-view [name=page]')).toHaveValue('checkout');

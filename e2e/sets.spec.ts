@@ -61,15 +61,19 @@ test('a set that shoppers put together: places, page, cart and order', async ({ 
     await page.mouse.move(place.x + place.width, from.y + 12, { steps: 4 });
     await page.mouse.up();
   };
-  await drag(4);
-  await expect(page.getByLabel('Goal of rung 2: 4 pieces')).toBeVisible();
+  await expect(async () => {
+    await drag(4);
+    await expect(page.getByLabel('Goal of rung 2: 4 pieces')).toBeVisible(soon);
+  }).toPass();
   await click(page, page.getByText('as a table', { exact: true }));
   await expect(page.locator('#axis-table').getByRole('row', { name: /^3 / })).toContainText('€9.60 → €8.00');
   await page.keyboard.press('Escape');
   // Four for more than they cost by themselves is no offer: it is said, and does not go live.
   await expect(page.getByText('things stop it').or(page.getByText('thing stops it'))).toBeVisible();
-  await drag(5);
-  await expect(page.getByLabel('Goal of rung 2: 5 pieces')).toBeVisible();
+  await expect(async () => {
+    await drag(5);
+    await expect(page.getByLabel('Goal of rung 2: 5 pieces')).toBeVisible();
+  }).toPass();
   await publish(page);
   const id = page.url().match(/nudges\/([^/?]+)/)![1];
 
