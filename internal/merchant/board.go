@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -39,13 +40,52 @@ type boardRow struct {
 // periodDays is how far back the board counts.
 const periodDays = 30
 
+// countsHold is how long the board's counts are good for: it is drawn anew after every act,
+// and they reach back a month.
+const countsHold = 2 * time.Second
+
+// counts are the board's counts of the shops that were just looked at.
+type counts struct {
+	mu   sync.Mutex
+	shop map[string]countedAt
+}
+
+type countedAt struct {
+	at      time.Time
+	numbers map[string]store.Numbers
+}
+
+// of gives the counts of a shop, counted anew where they are older than they hold.
+func (k *counts) of(shop string, count func() (map[string]store.Numbers, error)) (map[string]store.Numbers, error) {
+	k.mu.Lock()
+	had := k.shop[shop]
+	k.mu.Unlock()
+	if time.Since(had.at) < countsHold {
+		return had.numbers, nil
+	}
+	began := time.Now()
+	numbers, err := count()
+	if err != nil {
+		return nil, err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.shop == nil || len(k.shop) > 1000 {
+		k.shop = map[string]countedAt{}
+	}
+	k.shop[shop] = countedAt{began, numbers}
+	return numbers, nil
+}
+
 func (s *server) board(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
 	s.sessions.Put(ctx, "shop", h.shop.ID)
 	var numbers map[string]store.Numbers
 	var counting errgroup.Group // beside what follows
 	counting.Go(func() (err error) {
-		numbers, err = s.app.Store.Numbers(ctx, h.shop.ID, s.app.Now().AddDate(0, 0, -periodDays))
+		numbers, err = s.counted.of(h.shop.ID, func() (map[string]store.Numbers, error) {
+			return s.app.Store.Numbers(ctx, h.shop.ID, s.app.Now().AddDate(0, 0, -periodDays))
+		})
 		return err
 	})
 	ns, err := s.app.Nudges(ctx, h.shop.ID)

@@ -45,6 +45,7 @@ type server struct {
 	sessions *scs.SessionManager
 	pages    *pages
 	drafts   drafts
+	counted  counts
 }
 
 // MostUpload is the largest catalogue file taken, in bytes, with some room for
