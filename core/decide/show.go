@@ -165,9 +165,10 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return OutsideMoment
 	case t.n.Gates&snapshot.Paged != 0 && w.req.Moment.Page.Kind != "" && !slices.Contains(def.Audience.Pages, w.req.Moment.Page.Kind):
 		return OutsidePage
-	case len(w.asked(def.Placements)) == 0 && slices.Contains(def.Placements, nudge.Dialog) && w.quiet():
-		return Quiet
 	case len(w.asked(def.Placements)) == 0:
+		if slices.Contains(def.Placements, nudge.Dialog) && w.quiet() {
+			return Quiet
+		}
 		return Elsewhere
 	case t.n.Gates&snapshot.Capped != 0 && (over(visit.Shows[id], f.PerVisit) || over(visit.Remembered[id].Today, f.PerDay) || over(max(visit.Remembered[id].Shows, w.req.Usage[id].Shows), f.PerShopper)):
 		return ShownEnough
