@@ -82,11 +82,7 @@ func (s *server) rehearsal(c *echo.Context) error {
 			return c.Redirect(http.StatusSeeOther, h.url("/rehearsal?"+q.Encode()))
 		}
 	}
-	shop, err := s.app.Snapshots.Get(ctx, h.shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	ns, err := s.app.Nudges(ctx, h.shop.ID)
+	shop, ns, err := s.toRehearse(c)
 	if err != nil {
 		return s.fail(c, err)
 	}

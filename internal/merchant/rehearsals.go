@@ -90,18 +90,25 @@ func (s *server) saved(ctx context.Context, h *here, shop *app.ShopSnapshot, ns 
 	return out, nil
 }
 
+// toRehearse reads what is rehearsed: the shop as it is in force, and all nudges with their
+// drafts.
+func (s *server) toRehearse(c *echo.Context) (*app.ShopSnapshot, []store.Nudge, error) {
+	ctx, id := c.Request().Context(), at(c).shop.ID
+	shop, err := s.app.Snapshots.Get(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	ns, err := s.app.Nudges(ctx, id)
+	return shop, ns, err
+}
+
 // keptVisits reads what saved needs and decides them.
 func (s *server) keptVisits(c *echo.Context, with string) (savedView, error) {
-	ctx, h := c.Request().Context(), at(c)
-	shop, err := s.app.Snapshots.Get(ctx, h.shop.ID)
+	shop, ns, err := s.toRehearse(c)
 	if err != nil {
 		return savedView{}, err
 	}
-	ns, err := s.app.Nudges(ctx, h.shop.ID)
-	if err != nil {
-		return savedView{}, err
-	}
-	return s.saved(ctx, h, shop, ns, with)
+	return s.saved(c.Request().Context(), at(c), shop, ns, with)
 }
 
 // savedPage lists the visits that are kept, with what differs.
@@ -120,11 +127,7 @@ func (s *server) keep(c *echo.Context) error {
 	if err != nil {
 		return s.done(c, h.url("/rehearsal"), "This visit could not be read; nothing was kept.")
 	}
-	shop, err := s.app.Snapshots.Get(ctx, h.shop.ID)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	ns, err := s.app.Nudges(ctx, h.shop.ID)
+	shop, ns, err := s.toRehearse(c)
 	if err != nil {
 		return s.fail(c, err)
 	}
