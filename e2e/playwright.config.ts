@@ -2,24 +2,31 @@ import { defineConfig } from '@playwright/test';
 import { launch } from './browser';
 import { agonal, lindquill } from './servers';
 
-// A hasty hand leaves the shop as it comes: it goes last. Half of the tests may run
-// beside the other half, each on a shop of its own.
-const half = process.env.E2E_HALF;
-const ofKinds = ['kinds.spec.ts', 'sets.spec.ts', 'offers.spec.ts', 'robot.spec.ts', 'workbench.spec.ts', 'own.spec.ts', 'files.spec.ts'];
-const stories = { '': '*.spec.ts', kinds: ofKinds, others: '*.spec.ts' }[half ?? ''];
-const use = { name: 'use', testMatch: 'use.spec.ts', dependencies: process.env.ALONE ? [] : ['stories'] };
+// A hasty hand leaves the shop as it comes: it goes last. Parts may run beside each other,
+// each on a shop of its own.
+const part = process.env.E2E_PART;
+const parts: Record<string, string[]> = {
+  kinds: ['kinds', 'sets', 'offers', 'robot'],
+  pages: ['access', 'use', 'own'],
+  others: ['bench', 'failures', 'files', 'markup', 'shop', 'walk', 'workbench'],
+};
+const stories = (part ? parts[part] : Object.values(parts).flat()).map((name) => `${name}.spec.ts`);
+const hasty = 'use.spec.ts';
 
 export default defineConfig({
   testDir: '.',
   projects: process.env.SHOTS
     ? [{ name: 'pictures', testMatch: '*.shots.ts' }]
-    : [{ name: 'stories', testMatch: stories, testIgnore: ['use.spec.ts', ...(half === 'others' ? ofKinds : [])] }, ...(half === 'kinds' ? [] : [use])],
+    : [
+        { name: 'stories', testMatch: stories, testIgnore: hasty },
+        ...(stories.includes(hasty) ? [{ name: 'use', testMatch: hasty, dependencies: process.env.ALONE ? [] : ['stories'] }] : []),
+      ],
   timeout: 150_000,
-  expect: { timeout: 20_000 }, // machines are shared, and both halves run at once
+  expect: { timeout: 20_000 }, // machines are shared, and several parts run at once
   workers: 1, // one shop, one story at a time
   retries: 1, // machines are shared: what passes at the second try is listed as flaky
   reporter: [['list']],
-  outputDir: `./results/${half ?? 'all'}`,
+  outputDir: `./results/${part ?? 'all'}`,
   use: {
     launchOptions: launch,
     viewport: { width: 1280, height: 800 },

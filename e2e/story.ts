@@ -27,7 +27,7 @@ const program = fileURLToPath(new URL('../bin/agonal', import.meta.url));
 /** The database that the tests' server has its tables in. */
 const database = () => {
   const url = process.env.DATABASE_URL ?? '';
-  return `${url}${url.includes('?') ? '&' : '?'}search_path=browser_tests_${process.env.E2E_HALF ?? 'all'}`;
+  return `${url}${url.includes('?') ? '&' : '?'}search_path=browser_tests_${process.env.E2E_PART ?? 'all'}`;
 };
 
 /** The shop as it is now, in a file. */

@@ -3,7 +3,7 @@
 # DATABASE_URL, and a state folder of their own.
 cd "$(dirname "$0")/.."
 set -euo pipefail
-schema=browser_tests_${E2E_HALF:-all}
+schema=browser_tests_${E2E_PART:-all}
 psql=$(ls -d /usr/lib/postgresql/*/bin/psql 2>/dev/null | tail -n 1)
 "${psql:-psql}" "$DATABASE_URL" -qc "DROP SCHEMA IF EXISTS $schema CASCADE; CREATE SCHEMA $schema" 2>/dev/null
 case $DATABASE_URL in *\?*) sep='&' ;; *) sep='?' ;; esac

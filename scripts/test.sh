@@ -34,17 +34,23 @@ case ${ONLY:-} in
     ;;
   *)
     # Side by side: a browser mostly waits, and comes first where it does not.
-    say "Browser tests in two halves, and Go tests beside them …"
-    (renice -n 19 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 1" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & go=$!
-    (E2E_HALF=kinds E2E_PORT=18180 browser_tests) >"$STATE/kinds.log" 2>&1 & kinds=$!
-    trap 'kill $go $kinds 2>/dev/null || true; db_stop' EXIT
+    say "Browser tests in three parts, and Go tests beside them …"
+    declare -A running
+    (renice -n 19 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 1" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & running[go-tests]=$!
+    port=18080
+    for part in kinds pages others; do
+      (E2E_PART=$part E2E_PORT=$port browser_tests) >"$STATE/$part.log" 2>&1 & running[$part]=$!
+      port=$((port + 100))
+    done
+    trap 'kill "${running[@]}" 2>/dev/null || true; db_stop' EXIT
     failed=
-    (E2E_HALF=others browser_tests) >"$STATE/others.log" 2>&1 || failed="$failed others"
-    wait $kinds || failed="$failed kinds"
-    wait $go || failed="$failed go-tests"
+    for part in go-tests kinds pages others; do
+      wait "${running[$part]}" || failed="$failed $part"
+    done
     told go-tests "Go tests"
     told kinds "Browser tests: the kinds of nudge"
-    told others "Browser tests: the others, and a hasty hand"
+    told pages "Browser tests: every page, and a hasty hand"
+    told others "Browser tests: the others"
     for part in $failed; do # what failed stands last, where one looks first
       say "Failed: $part"
       grep -E '^(--- FAIL|FAIL|panic|    Error:|  [0-9]+\) |  [0-9]+ (failed|passed))|_test.go:[0-9]+:' "$STATE/$part.log" | tail -n 40
