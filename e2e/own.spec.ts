@@ -273,6 +273,6 @@ test('keys are made, shown once, replaced and withdrawn', async ({ page, request
   await page.getByLabel('Replace or withdraw The shop’s pages').click();
   await page.getByRole('button', { name: 'Withdraw The shop’s pages' }).click();
   await expect(page.getByText('is withdrawn; whoever uses it is refused')).toBeVisible();
-  for (let i = 0; i < 40; i++) await request.get(`${agonal}/v1/catalogue`, { headers: { Authorization: 'Bearer pk_nobody' } });
-  expect((await request.get(`${agonal}/v1/catalogue`, { headers: { Authorization: 'Bearer pk_nobody' } })).status()).toBe(429);
+  const nobody = async () => (await request.get(`${agonal}/v1/catalogue`, { headers: { Authorization: 'Bearer pk_nobody' } })).status();
+  expect(await Promise.all(Array.from({ length: 60 }, nobody))).toContain(429);
 });

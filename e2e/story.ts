@@ -38,8 +38,8 @@ export function shopFile(): string {
 }
 
 /** What the program on the command line decides for a cart. */
-export function decided(cart: object, visit: object = {}, shop = shopFile()): Decision {
-  const request = JSON.stringify({ cart: { destination: { country: 'DE' }, ...cart }, visit, moment: { at: new Date().toISOString() } });
+export function decided(cart: object, visit: object = {}, shop = shopFile(), moment: object = {}): Decision {
+  const request = JSON.stringify({ cart: { destination: { country: 'DE' }, ...cart }, visit, moment: { at: new Date().toISOString(), ...moment } });
   return JSON.parse(execFileSync(program, ['decide', '--shop', shop], { input: request }).toString());
 }
 

@@ -425,6 +425,7 @@ test('a rung gives something more, and rows leave the line of what is as usual',
   await begin(page, 'More at once');
   await page.getByLabel(/^Reward of rung 1/).click();
   await panel(page).getByRole('button', { name: 'Give something more here' }).click();
+  await expect(panel(page).getByRole('button', { name: 'Remove this reward' })).toBeVisible();
   await panel(page).getByLabel('What is given').selectOption('gift');
   await expect(panel(page).getByText('The amount, in each region')).toBeHidden();
   await panel(page)

@@ -261,6 +261,20 @@ func (c *Catalog) Collections() []string { return c.collections }
 // Tags lists all tags, sorted. It is not to be changed.
 func (c *Catalog) Tags() []string { return c.tags }
 
+// OptionNames lists the names of the options by which variants differ, sorted.
+func (c *Catalog) OptionNames() []string {
+	return c.names(func(p *Product) (names []string) {
+		for i := range p.Variants {
+			for _, o := range p.Variants[i].Options {
+				if !slices.Contains(names, o.Name) {
+					names = append(names, o.Name)
+				}
+			}
+		}
+		return names
+	})
+}
+
 func (c *Catalog) names(of func(*Product) []string) []string {
 	var all []string
 	for i := range c.Products {

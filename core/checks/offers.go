@@ -13,8 +13,12 @@ import (
 func (f *finder) offers(r *catalog.Region) {
 	for i := range f.d.Ladder.Rungs {
 		for j := range f.d.Ladder.Rungs[i].Rewards {
-			if f.d.Ladder.Rungs[i].Rewards[j].Choose == nudge.NextSize {
+			reward := &f.d.Ladder.Rungs[i].Rewards[j]
+			if reward.Choose == nudge.NextSize {
 				f.nextSizes(r, nudge.RewardField(i, j))
+			}
+			if reward.Choose == nudge.BoughtTogether && len(reward.Items) == 0 {
+				f.doubt(nudge.RewardField(i, j), "Where past orders do not tell yet what is bought together nothing is shown; choose some by hand besides.")
 			}
 		}
 	}
@@ -73,7 +77,7 @@ func (f *finder) offerWords(needed []string) {
 		told := slices.ContainsFunc([]nudge.Placeholder{nudge.Difference, nudge.OfferPrice, nudge.OrderTotal}, func(p nudge.Placeholder) bool {
 			return strings.Contains(text, "{"+string(p)+"}")
 		})
-		if text != "" && !told && !f.d.Notices() {
+		if text != "" && !told && !f.d.Notices() && !f.d.Accompanies() {
 			f.doubt(fmt.Sprintf("wording.%s.%s", l, nudge.Reached), "The %s sentence does not say what it costs; put {difference} in.", LanguageName(l))
 		}
 	}

@@ -236,7 +236,7 @@ func (a *assembler) accepted(st *snapshot.Step, goal *pricing.Goal) {
 	var on pricing.Scope
 	for j := range a.w.lines {
 		l := &a.w.lines[j]
-		if l.by(kind, a.t.n.ID) && a.w.isOf(st.Reward, l) && !l.neverOff {
+		if l.by(kind, a.t.n.ID) && a.w.isOf(a.t, st.Reward, l) && !l.neverOff {
 			if on == nil {
 				on = a.scope()
 			}

@@ -194,6 +194,10 @@ type OfferOutcome struct {
 	// Items are what can be had, the one that is proposed first, and what was taken.
 	Items    []OfferItem `json:"items"`
 	Accepted bool        `json:"accepted,omitempty"` // some of it was taken
+	// Main is what companions go with, and Together what the order costs with each choice
+	// among them, all of them first, where they show.
+	Main     *OfferMain `json:"main,omitempty"`
+	Together []Together `json:"together,omitempty"`
 }
 
 // OfferItem is an item that is offered.
@@ -356,6 +360,7 @@ const (
 	Quiet           Reason = "quiet"          // another dialog was open a short while ago
 	OutsideMoment   Reason = "moment"         // what it waits for has not just happened
 	NothingBetter   Reason = "nothing_better" // the cart holds nothing that its offer could take the place of
+	NoCompanion     Reason = "no_companion"   // nothing goes with what the page or the cart holds
 	OutOfStock      Reason = "out_of_stock"   // what it gives or offers is not there
 	InCart          Reason = "in_cart"        // what it offers is in the cart
 	BelowMargin     Reason = "margin"         // its offer would be below the margin floor
@@ -425,6 +430,24 @@ type SaidOffer struct {
 	No    string     `json:"no,omitempty"`
 	Was   string     `json:"was"` // before a price that is lowered, for those who do not see it struck through
 	Items []SaidItem `json:"items"`
+	// Together is what is ticked and put in together.
+	Together *SaidTogether `json:"together,omitempty"`
+}
+
+// SaidTogether is companions as they are drawn: what they go with, and what each choice
+// among them costs, all of them first.
+type SaidTogether struct {
+	Main   SaidItem  `json:"main"`
+	InCart string    `json:"in_cart,omitempty"` // said of what lies in the cart already
+	Sums   []SaidSum `json:"sums"`
+}
+
+// SaidSum is a choice among companions, every figure in words.
+type SaidSum struct {
+	SKUs  []string `json:"skus"`
+	More  string   `json:"more"`
+	Total string   `json:"total"`
+	Saved string   `json:"saved,omitempty"`
 }
 
 // SaidAct is what a notice leads to: an address, or a code that a press enters.

@@ -153,7 +153,7 @@ func (w *work) gain(d *Decision, o *NudgeOutcome, st standing) *Gain {
 }
 
 func (w *work) change(d *Decision, o *NudgeOutcome) (money.Minor, bool) {
-	if item := firstOf(d, o.Nudge); item != nil {
+	if item := firstOf(d, o.Nudge, "en"); item != nil {
 		if item.Profit == nil {
 			return 0, false
 		}

@@ -25,14 +25,18 @@ func (w *work) offers(d *Decision) {
 		}
 		o := OfferOutcome{Nudge: t.n.ID, Rung: rung, Kind: r.Kind}
 		for i := range w.lines {
-			if l := &w.lines[i]; l.by(FromOffer, t.n.ID) && w.isOf(r, l) {
+			if l := &w.lines[i]; l.by(FromOffer, t.n.ID) && w.isOf(t, r, l) {
 				o.Accepted = true
 				item := w.offerItem(r, nudge.Item{SKU: l.SKU}, l.Origin.Instead)
 				item.Quantity, item.Taken = l.Quantity, true
 				o.Items = append(o.Items, item)
 			}
 		}
-		if why := w.toHave(t, r, &o); why != "" && !o.Accepted {
+		toHave := w.toHave
+		if r.Kind == nudge.Companions {
+			toHave = w.toHaveWith
+		}
+		if why := toHave(t, r, &o); why != "" && !o.Accepted {
 			w.noOfferFor(t.n.ID, why)
 		} else if why != "" && r.Kind != nudge.OrderBump {
 			w.noOfferFor(t.n.ID, InCart)
@@ -41,6 +45,7 @@ func (w *work) offers(d *Decision) {
 			d.Offers = append(d.Offers, o)
 		}
 	})
+	w.companions(d)
 	for i := range w.lines {
 		l := &w.lines[i]
 		if l.Origin == nil || l.isAdded() || w.stands(d, l) {
@@ -76,9 +81,21 @@ func (w *work) toHave(t *taking, r *nudge.Reward, o *OfferOutcome) Reason {
 	if !w.ofAdded(t) {
 		return OutsideMoment
 	}
-	var why Reason
 	had := len(o.Items)
-	for _, c := range w.choices(t, r) {
+	why := w.open(t, r, o, w.choices(t, r))
+	switch {
+	case len(o.Items) > had:
+		return ""
+	case why == "":
+		return NothingBetter
+	}
+	return why
+}
+
+// open adds those of some items that can be had, and tells why the last of the others
+// cannot.
+func (w *work) open(t *taking, r *nudge.Reward, o *OfferOutcome, choices []offerChoice) (why Reason) {
+	for _, c := range choices {
 		item := w.offerItem(r, c.item, c.instead)
 		switch {
 		case item.Unit == 0 || !w.inStock(item.SKU, item.Quantity):
@@ -90,12 +107,6 @@ func (w *work) toHave(t *taking, r *nudge.Reward, o *OfferOutcome) Reason {
 		default:
 			o.Items = append(o.Items, item)
 		}
-	}
-	switch {
-	case len(o.Items) > had:
-		return ""
-	case why == "":
-		return NothingBetter
 	}
 	return why
 }
@@ -156,8 +167,10 @@ func (w *work) nextSize(it catalog.Item) (*catalog.Variant, bool) {
 }
 
 // isOf tells whether a line is of what a gift at a price or an offer is about.
-func (w *work) isOf(r *nudge.Reward, l *line) bool {
+func (w *work) isOf(t *taking, r *nudge.Reward, l *line) bool {
 	switch {
+	case r.Kind == nudge.Companions:
+		return w.isCompanion(t, r, l)
 	case r.Kind != nudge.OfferBetter:
 		return hasItem(r.Items, l.SKU)
 	case r.Choose == nudge.NextSize:
@@ -281,8 +294,11 @@ func (w *work) hasOffer(d *Decision, id string) bool {
 
 // firstOf is the item that a nudge proposes, of what is taken the first where there is no
 // other; nil: it offers nothing.
-func firstOf(d *Decision, id string) *OfferItem {
+func firstOf(d *Decision, id, language string) *OfferItem {
 	for i := range d.Offers {
+		if o := &d.Offers[i]; o.Nudge == id && o.Kind == nudge.Companions {
+			return o.allTogether(language)
+		}
 		if items := d.Offers[i].Items; d.Offers[i].Nudge == id {
 			return &items[max(0, slices.IndexFunc(items, func(it OfferItem) bool { return !it.Taken }))]
 		}
@@ -311,16 +327,20 @@ func (w *work) weighOffer(d *Decision, id string) {
 		if o.Nudge != id {
 			continue
 		}
+		if o.Kind == nudge.Companions {
+			if !w.weighTogether(d, o) {
+				o.Items = slices.DeleteFunc(o.Items, func(it OfferItem) bool { return !it.Taken })
+				w.noOfferFor(id, NoCompanion)
+			}
+			continue
+		}
 		now, known := w.profit(d)
 		for k := range o.Items[:min(len(o.Items), mostOffered)] {
 			it := &o.Items[k]
 			if it.Taken {
 				continue
 			}
-			r := *w.req
-			r.Suggest, r.Trace, r.Every, r.Drawn = false, false, false, false
-			r.Cart = r.Cart.Take(id, *it)
-			with, ok := w.priced(r)
+			with, ok := w.pricedCart(w.req.Cart.Take(id, *it))
 			if !ok {
 				continue
 			}
@@ -365,6 +385,7 @@ func (w *work) offer(t *taking, d *Decision, said *Said) {
 		for k := range o.Items {
 			said.Offer.Items[k] = w.saidItem(o.Kind, &o.Items[k], said.Language)
 		}
+		said.Offer.Together = w.saidTogether(o, said.Language)
 		return
 	}
 }
@@ -381,7 +402,13 @@ func (w *work) notice(t *taking, said *Said) {
 
 // product is the first good of the cart that a nudge counts, of those just put in the
 // first; false where there is none.
-func (w *work) product(t *taking) (string, bool) {
+func (w *work) product(d *Decision, t *taking) (string, bool) {
+	for i := range d.Offers {
+		if o := &d.Offers[i]; o.Nudge == t.n.ID && o.Main != nil {
+			it, ok := w.s.Shop.Catalog.Item(o.Main.SKU)
+			return it.Product.Title, ok
+		}
+	}
 	first := -1
 	for i := range w.lines {
 		switch {

@@ -103,7 +103,7 @@ func (w *work) pieces(t *taking, d *Decision, said *Said) {
 // than those of the product that the page shows.
 func (w *work) ofOthers(n *snapshot.Compiled) bool {
 	p, ok := w.s.Shop.Catalog.Product(w.req.Moment.Page.Product)
-	if !ok || !n.Definition.ByPiece() && !n.Definition.Built() || !slices.Contains(n.Definition.Placements, nudge.ProductBlock) {
+	if !ok || !n.Definition.ByPiece() && !n.Definition.Built() && !n.Definition.Accompanies() || !slices.Contains(n.Definition.Placements, nudge.ProductBlock) {
 		return false
 	}
 	for i := range p.Variants {

@@ -209,6 +209,7 @@ type Moment struct {
 type Page struct {
 	Kind       nudge.Page `json:"kind,omitempty"`
 	Product    string     `json:"product,omitempty"`
+	Variant    string     `json:"variant,omitempty"` // SKU that is chosen there; empty: the first that can be had
 	Collection string     `json:"collection,omitempty"`
 	Set        string     `json:"set,omitempty"` // the nudge whose set is put together there
 }

@@ -24,9 +24,9 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 	value := func(p nudge.Placeholder) (string, bool) {
 		switch p {
 		case nudge.Product:
-			return w.product(w.taken(c.ID))
+			return w.product(d, w.taken(c.ID))
 		case nudge.Offered, nudge.InsteadOf, nudge.OfferPrice, nudge.Difference, nudge.OrderTotal:
-			return w.offerSays(firstOf(d, c.ID), p, language)
+			return w.offerSays(firstOf(d, c.ID, language), p, language)
 		case nudge.Threshold:
 			return w.amount(r.Measure, r.Threshold, language), true
 		case nudge.CartValue:

@@ -49,6 +49,10 @@ func (w *work) show(d *Decision) {
 			o.Reason, st.reason = "", ""
 			o.State, st.state, st.rung = nudge.Reached, nudge.Reached, 0
 		}
+		if at := w.withCompanions(d, o); at >= 0 {
+			st = standing{state: nudge.Reached, rung: at}
+			o.State, o.Reason = st.state, ""
+		}
 		if o.Reason != "" {
 			continue
 		}

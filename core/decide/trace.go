@@ -386,6 +386,8 @@ func Explain(r Reason) string {
 		return "what it waits for has not just happened"
 	case NothingBetter:
 		return "the cart holds nothing that its offer could take the place of"
+	case NoCompanion:
+		return "nothing that can be had goes with what the page or the cart holds"
 	case OutOfStock:
 		return "what it gives or offers is out of stock"
 	case InCart:

@@ -1,10 +1,15 @@
 package nudge
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // OfferWords are what is said of an offer besides its sentence, in a language.
 type OfferWords struct {
 	more, less, same, total string
+	and, saved              string
+	InCart                  string             // of what companions go with and lies in the cart
 	answers                 map[Kind][2]string // yes and no
 }
 
@@ -17,17 +22,17 @@ func OfferWordsIn(language string) OfferWords {
 }
 
 var offerWords = map[string]OfferWords{
-	"en": {"%s more", "%s less", "no more than now", "To pay then %s", map[Kind][2]string{
-		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OfferAfter: {"Add it to my order", "No, thank you"}, OrderBump: {"Add it to my order", ""}, Notice: {"Have a look", ""},
+	"en": {"%s more", "%s less", "no more than now", "To pay then %s", " and ", "%s less than one by one", "in your cart", map[Kind][2]string{
+		OfferBetter: {"Swap it", "Keep what I have"}, OfferAdd: {"Add it", "No, thank you"}, OfferAfter: {"Add it to my order", "No, thank you"}, OrderBump: {"Add it to my order", ""}, Companions: {"Put them in together", ""}, Notice: {"Have a look", ""},
 	}},
-	"de": {"%s mehr", "%s weniger", "nicht mehr als jetzt", "Dann zu zahlen: %s", map[Kind][2]string{
-		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, Notice: {"Ansehen", ""},
+	"de": {"%s mehr", "%s weniger", "nicht mehr als jetzt", "Dann zu zahlen: %s", " und ", "%s weniger als einzeln", "in deinem Warenkorb", map[Kind][2]string{
+		OfferBetter: {"Tauschen", "So lassen"}, OfferAdd: {"Dazulegen", "Nein, danke"}, OfferAfter: {"Zur Bestellung dazu", "Nein, danke"}, OrderBump: {"Zur Bestellung dazu", ""}, Companions: {"Zusammen hineinlegen", ""}, Notice: {"Ansehen", ""},
 	}},
-	"pl": {"%s więcej", "%s mniej", "nie więcej niż teraz", "Wtedy do zapłaty: %s", map[Kind][2]string{
-		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, Notice: {"Zobacz", ""},
+	"pl": {"%s więcej", "%s mniej", "nie więcej niż teraz", "Wtedy do zapłaty: %s", " i ", "%s taniej niż osobno", "w twoim koszyku", map[Kind][2]string{
+		OfferBetter: {"Zamień", "Zostaw, jak jest"}, OfferAdd: {"Dodaj", "Nie, dziękuję"}, OfferAfter: {"Dodaj do zamówienia", "Nie, dziękuję"}, OrderBump: {"Dodaj do zamówienia", ""}, Companions: {"Włóż razem", ""}, Notice: {"Zobacz", ""},
 	}},
-	"ja": {"%s多い金額", "%s少ない金額", "今と同じ金額", "お支払い合計 %s", map[Kind][2]string{
-		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OfferAfter: {"注文に追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, Notice: {"見てみる", ""},
+	"ja": {"%s多い金額", "%s少ない金額", "今と同じ金額", "お支払い合計 %s", "と", "単品より%sお得", "カートに入っています", map[Kind][2]string{
+		OfferBetter: {"交換する", "このままにする"}, OfferAdd: {"追加する", "いいえ"}, OfferAfter: {"注文に追加する", "いいえ"}, OrderBump: {"注文に追加する", ""}, Companions: {"まとめてカートに入れる", ""}, Notice: {"見てみる", ""},
 	}},
 }
 
@@ -44,6 +49,17 @@ func (w OfferWords) Difference(sign int, amount string) string {
 
 // Total says what the whole order costs then.
 func (w OfferWords) Total(amount string) string { return fmt.Sprintf(w.total, amount) }
+
+// All joins the names of goods: "Blotter and Converter".
+func (w OfferWords) All(names []string) string {
+	if len(names) < 2 {
+		return strings.Join(names, "")
+	}
+	return strings.Join(names[:len(names)-1], ", ") + w.and + names[len(names)-1]
+}
+
+// Saved says how much less goods cost together.
+func (w OfferWords) Saved(amount string) string { return fmt.Sprintf(w.saved, amount) }
 
 // AnswersIn are the two answers to an offer of a kind in a language: the merchant's own,
 // else the usual ones.
@@ -77,6 +93,18 @@ func (d *Definition) Notices() bool {
 	return true
 }
 
+// Accompanies tells whether a nudge offers companions.
+func (d *Definition) Accompanies() bool {
+	for i := range d.Ladder.Rungs {
+		for _, r := range d.Ladder.Rungs[i].Rewards {
+			if r.Kind == Companions {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Offers tells whether all that a nudge gives are offers.
 func (d *Definition) Offers() bool {
 	for i := range d.Ladder.Rungs {
@@ -95,6 +123,12 @@ func offerWording(k Kind) Wording {
 		return Wording{
 			"en": {Reached: "Your {product} goes well with good paper."}, "de": {Reached: "Zu {product} passt gutes Papier."},
 			"pl": {Reached: "Do {product} pasuje dobry papier."}, "ja": {Reached: "{product}には良い紙がよく合います。"},
+		}
+	}
+	if k == Companions {
+		return Wording{
+			"en": {Reached: "Goes well with {product}: {offered}."}, "de": {Reached: "Passt gut zu {product}: {offered}."},
+			"pl": {Reached: "Pasuje do {product}: {offered}."}, "ja": {Reached: "{product}と一緒にどうぞ：{offered}。"},
 		}
 	}
 	out := Wording{}

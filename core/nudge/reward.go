@@ -34,6 +34,7 @@ const (
 	OfferBetter Kind = "offer_better" // the right to a better version in place of an item
 	OrderBump   Kind = "order_bump"   // one more item at the checkout
 	OfferAfter  Kind = "offer_after"  // an item after the purchase
+	Companions  Kind = "companions"   // what goes with the product shown, ticked and put in together
 
 	Notice Kind = "notice" // gives nothing: something is said, with one act
 )
@@ -41,7 +42,7 @@ const (
 // Kinds lists every form of reward, in the order of computing.
 var Kinds = []Kind{
 	UnitPercent, UnitAmount, UnitPrice, SetPrice, BuiltPrice, NForM, Every, OrderPercent, OrderAmount,
-	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferAfter, OrderBump, Notice,
+	FreeShipping, ShippingOff, ShippingFlat, Gift, GiftPick, OfferAdd, OfferBetter, OfferAfter, OrderBump, Companions, Notice,
 }
 
 // Class says at which stage of computing a reward is given.
@@ -78,7 +79,7 @@ func (k Kind) Class() Class {
 		return ShippingClass
 	case Gift, GiftPick:
 		return GiftClass
-	case OfferAdd, OfferBetter, OfferAfter, OrderBump, Notice:
+	case OfferAdd, OfferBetter, OfferAfter, OrderBump, Companions, Notice:
 		return UnlockClass
 	}
 	return 0
@@ -129,8 +130,13 @@ type Reward struct {
 	Pick int64 `json:"pick,omitempty"`
 	// InPlaceOf names the SKUs that a better version replaces.
 	InPlaceOf []string `json:"in_place_of,omitempty"`
-	// Choose is the rule by which an offer is found; empty: by hand, by the two above.
+	// Choose is the rule by which an offer is found; empty: by hand, by the two above. Items
+	// of companions that have a rule are taken where that finds too few.
 	Choose Choose `json:"choose,omitempty"`
+	// Alike is the option whose value companions share with the product, by [SameOption].
+	Alike string `json:"alike,omitempty"`
+	// Most is how many companions are shown at once; 0: [UsualCompanions].
+	Most int64 `json:"most,omitempty"`
 	// Link is where a notice leads, a path of the shop or an address, and Code what it
 	// enters; one of them, or neither.
 	Link string `json:"link,omitempty"`
@@ -145,6 +151,20 @@ const (
 	// NextSize offers the next dearer variant of the same product that differs in one
 	// option only, for what is counted of the cart.
 	NextSize Choose = "next_size"
+	// The others find companions: other products of one of the product's collections, that
+	// have the same value of an option, or that past orders hold beside it.
+	SameCollection Choose = "same_collection"
+	SameOption     Choose = "same_option"
+	BoughtTogether Choose = "bought_together"
+)
+
+// Rules lists the rules by which companions are found.
+var Rules = []Choose{SameCollection, SameOption, NextSize, BoughtTogether}
+
+// How many companions are shown at once.
+const (
+	UsualCompanions = 3
+	MostCompanions  = 3 // every choice among them is decided beforehand
 )
 
 // Shipments is which shipments of a purchase plan a reward is for.
@@ -156,6 +176,14 @@ const (
 	LaterShipments Shipments = "later"
 	EveryShipment  Shipments = "every"
 )
+
+// Companions is how many companions are shown at once.
+func (r Reward) Companions() int {
+	if r.Most > 0 {
+		return int(r.Most)
+	}
+	return UsualCompanions
+}
 
 // Names tells whether the reward is about a shipping method.
 func (r Reward) Names(method string) bool {

@@ -150,8 +150,12 @@ func (r *Reward) method(v Voice, w words) string {
 
 // offered names what an offer is about.
 func (r *Reward) offered(v Voice, w words, or string) string {
-	if r.Choose == NextSize {
+	switch r.Choose {
+	case "":
+	case NextSize:
 		return w.nextSize
+	default:
+		return w.goesWith
 	}
 	return r.items(v, or)
 }
@@ -236,7 +240,7 @@ type words struct {
 
 	unitPercent, unitAmount, unitPrice, each, cheapest, dearest string
 	setPrice, builtPrice, nForM, every, everyFree               string
-	gift, pick, offer, listPrice, nextSize                      string
+	gift, pick, offer, listPrice, nextSize, goesWith            string
 }
 
 var rewardWords = map[string]words{
@@ -244,25 +248,25 @@ var rewardWords = map[string]words{
 		"free %s", "%s off %s", "%s for at most %s", "%s %% off the order", "%s off the order", ", up to %s", "shipping", " and ", " or ", ".",
 		"%s %% off %s", "%s off %s", "%s for %s apiece", "each", "the %s cheapest", "the %s dearest",
 		"any %s for %s", "all of it for %s", "%s for the price of %s", "for every %s, %s more at %s %% off %s", "for every %s, %s more free %s",
-		"%s as a gift", "%s of %s", "%s at %s", "its list price", "the next size of it",
+		"%s as a gift", "%s of %s", "%s at %s", "its list price", "the next size of it", "what goes with it",
 	},
 	"de": {
 		"kostenloser %s", "%s weniger für %s", "%s für höchstens %s", "%s %% auf die Bestellung", "%s weniger für die Bestellung", ", bis zu %s", "Versand", " und ", " oder ", ",",
 		"%s %% auf %s", "%s weniger für %s", "%s zu je %s", "jedes Stück", "die %s günstigsten", "die %s teuersten",
 		"je %s zusammen für %s", "alles zusammen für %s", "%s zum Preis von %s", "zu je %s noch %s mit %s %% Nachlass %s", "zu je %s noch %s kostenlos %s",
-		"%s als Geschenk", "%s von %s", "%s für %s", "den Listenpreis", "die nächste Größe",
+		"%s als Geschenk", "%s von %s", "%s für %s", "den Listenpreis", "die nächste Größe", "was dazu passt",
 	},
 	"pl": {
 		"%s gratis", "%s taniej: %s", "%s za najwyżej %s", "%s%% taniej za całe zamówienie", "%s taniej za całe zamówienie", ", do %s", "dostawa", " i ", " lub ", ",",
 		"%s%% taniej: %s", "%s taniej: %s", "%s po %s", "każda sztuka", "%s najtańsze", "%s najdroższe",
 		"dowolne %s za %s", "wszystko razem za %s", "%s w cenie %s", "do każdych %s jeszcze %s o %s%% taniej %s", "do każdych %s jeszcze %s gratis %s",
-		"%s w prezencie", "%s z: %s", "%s za %s", "cenę katalogową", "następny rozmiar",
+		"%s w prezencie", "%s z: %s", "%s za %s", "cenę katalogową", "następny rozmiar", "to, co pasuje",
 	},
 	"ja": {
 		"%s無料", "%s引きの%s", "%sが最大%s", "ご注文%s%%オフ", "ご注文%s引き", "（上限%s）", "配送料", "・", "または", ".",
 		"%s%%オフ（%s）", "%s引き（%s）", "%sが各%s", "1点ごと", "安い%s点", "高い%s点",
 		"%s点で%s", "まとめて%s", "%s点を%s点分の価格", "%s点ごとにさらに%s点が%s%%オフ%s", "%s点ごとにさらに%s点無料%s",
-		"%sをプレゼント", "%s点（%s）", "%sを%sで", "定価", "ひとつ大きいサイズ",
+		"%sをプレゼント", "%s点（%s）", "%sを%sで", "定価", "ひとつ大きいサイズ", "相性の良い品",
 	},
 }
 

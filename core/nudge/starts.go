@@ -93,6 +93,12 @@ func Starts() []Start {
 			tenth := money.Rate(100_000)
 			return offer("Something small beside it", Reward{Kind: OfferAdd, Items: smallGifts(rs, cat), Percent: &tenth}, catalog.Filter{}, CartDrawer, CartBlock)
 		}},
+		{"companions", Propose, "What goes with it, put in together", "On the product’s page: what else it needs, each ticked, with the right total before anything is put in.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
+			tenth := money.Rate(100_000)
+			d := offer("What goes with it", Reward{Kind: Companions, Choose: SameCollection, Percent: &tenth}, firstShelf(cat), ProductBlock)
+			d.Headings = map[string]string{"en": "Goes with it", "de": "Passt dazu", "pl": "Pasuje do tego", "ja": "一緒にどうぞ"}
+			return d
+		}},
 		{"bump", Propose, "A tick at the checkout", "One small thing to tick before paying. The total follows at once; unticked it is gone again.", func(rs []catalog.Region, cat *catalog.Catalog) Definition {
 			items := smallGifts(rs, cat)
 			return offer("A tick at the checkout", Reward{Kind: OrderBump, Items: items[:min(1, len(items))]}, catalog.Filter{}, CheckoutBump)

@@ -77,6 +77,9 @@ func (d *Definition) Tell(v Voice, regions []catalog.Region) []Part {
 		return t.out
 	}
 	verb, then := MomentText(d.Moment)
+	if d.Moment == "" && d.Accompanies() {
+		verb, then = "looks at or has", ""
+	}
 	if goal == "" {
 		t.say(" takes from ")
 	} else {
@@ -359,6 +362,11 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		text = r.items(v, " or ") + are + r.giftPrice(percent)
 	case GiftPick:
 		text = fmt.Sprintf("%d of %s is ", r.Pick, r.items(v, " or ")) + r.giftPrice(percent)
+	case Companions:
+		text = r.companionsText(v)
+		if r.Percent != nil {
+			text += ", each " + percent() + " less"
+		}
 	case Notice:
 		switch text = "something is said"; {
 		case r.Link != "":
@@ -392,6 +400,27 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 		text = strings.Replace(text, " piece ", " piece"+of(FilterText(*r.On, v))+" ", 1)
 	}
 	return text, missing
+}
+
+// companionsText says what goes with the product shown.
+func (r *Reward) companionsText(v Voice) string {
+	byHand := r.items(v, " and ")
+	rule := map[Choose]string{
+		SameCollection: "others of its collections", SameOption: "others of the same " + strings.ToLower(r.Alike),
+		NextSize: "the next size", BoughtTogether: "what past orders hold beside it",
+	}[r.Choose]
+	switch {
+	case r.Choose == "" && len(r.Items) == 1:
+		return byHand + " goes with it"
+	case r.Choose == "":
+		return byHand + " go with it"
+	case byHand != "":
+		rule += ", or else " + byHand + ","
+	}
+	if r.Choose == NextSize || r.Choose == BoughtTogether {
+		return rule + " goes with it"
+	}
+	return rule + " go with it"
 }
 
 var instead = map[bool]string{true: "instead "}

@@ -28,6 +28,7 @@ var fields = map[Kind]string{
 	OfferBetter:  "items in_place_of choose percent amounts",
 	OrderBump:    "items* percent amounts",
 	OfferAfter:   "items* in_place_of percent amounts",
+	Companions:   "items choose alike most percent",
 	Notice:       "link code",
 }
 
@@ -48,7 +49,7 @@ func (r *Reward) Keep() {
 		"methods": func() { r.Methods = nil }, "amounts": func() { r.Amounts = nil }, "percent": func() { r.Percent = nil }, "cap": func() { r.Cap = nil },
 		"on": func() { r.On = nil }, "size": func() { r.Size = 0 }, "pay_for": func() { r.PayFor = 0 }, "get": func() { r.Get = 0 },
 		"cheapest": func() { r.Cheapest = 0 }, "dearest": func() { r.Dearest = 0 }, "dearest_first": func() { r.DearestFirst = false },
-		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil }, "choose": func() { r.Choose = "" }, "link": func() { r.Link = "" }, "code": func() { r.Code = "" },
+		"shipments": func() { r.Shipments = "" }, "endings": func() { r.Endings = nil }, "items": func() { r.Items = nil }, "pick": func() { r.Pick = 0 }, "in_place_of": func() { r.InPlaceOf = nil }, "choose": func() { r.Choose = "" }, "alike": func() { r.Alike = "" }, "most": func() { r.Most = 0 }, "link": func() { r.Link = "" }, "code": func() { r.Code = "" },
 	}
 	for f, clear := range drop {
 		if _, ok := has[f]; !ok {
@@ -62,7 +63,7 @@ func (r *Reward) given() map[string]bool {
 	return map[string]bool{
 		"methods": len(r.Methods) > 0, "amounts": len(r.Amounts) > 0, "percent": r.Percent != nil, "cap": len(r.Cap) > 0,
 		"on": r.On != nil, "size": r.Size != 0, "pay_for": r.PayFor != 0, "get": r.Get != 0, "cheapest": r.Cheapest != 0, "dearest": r.Dearest != 0,
-		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0, "choose": r.Choose != "", "link": r.Link != "", "code": r.Code != "",
+		"dearest_first": r.DearestFirst, "shipments": r.Shipments != "", "endings": len(r.Endings) > 0, "items": len(r.Items) > 0, "pick": r.Pick != 0, "in_place_of": len(r.InPlaceOf) > 0, "choose": r.Choose != "", "alike": r.Alike != "", "most": r.Most != 0, "link": r.Link != "", "code": r.Code != "",
 	}
 }
 
@@ -200,8 +201,26 @@ func (r *Reward) validChoice(at string) error {
 			return FieldError{at + "." + f, "is found by the rule; leave it empty, or choose by hand"}
 		}
 	}
-	if r.Choose != "" && r.Choose != NextSize {
+	switch {
+	case r.Kind == Companions:
+		return r.validCompanions(at)
+	case r.Choose != "" && r.Choose != NextSize:
 		return FieldError{at + ".choose", "must be next_size, or empty for what is chosen by hand"}
+	}
+	return nil
+}
+
+// validCompanions checks how companions are found.
+func (r *Reward) validCompanions(at string) error {
+	switch {
+	case r.Choose != "" && !slices.Contains(Rules, r.Choose):
+		return FieldError{at + ".choose", "must be same_collection, same_option, next_size or bought_together, or empty for what is chosen by hand"}
+	case r.Choose == "" && len(r.Items) == 0:
+		return FieldError{at + ".items", "is needed for companions that are chosen by hand"}
+	case (r.Choose == SameOption) != (r.Alike != ""):
+		return FieldError{at + ".alike", "names the option whose value is shared, such as Colour, and belongs to same_option"}
+	case r.Most < 0 || r.Most > MostCompanions:
+		return FieldError{at + ".most", fmt.Sprintf("%d is not from 1 to %d", r.Most, MostCompanions)}
 	}
 	return nil
 }

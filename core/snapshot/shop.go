@@ -43,6 +43,9 @@ func onlyItems(l *nudge.Ladder) []nudge.Item {
 			if c := r.Kind.Class(); c != nudge.GiftClass && c != nudge.UnlockClass {
 				return nil
 			}
+			if r.Choose != "" {
+				return nil // there may be others
+			}
 			out = append(out, r.Items...)
 		}
 	}

@@ -145,7 +145,7 @@ func drafts(now time.Time) []nudge.Definition {
 	from := now.AddDate(0, 0, 8).Truncate(24 * time.Hour).Add(8 * time.Hour)
 	until := from.AddDate(0, 0, 3)
 	friday.Schedule = nudge.Schedule{From: &from, Until: &until}
-	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), sameParcel(), paperWord()}
+	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), sameParcel(), paperWord(), withPen()}
 }
 
 // instead offers the bottle in the place of the small ink that was just put in.
@@ -199,6 +199,18 @@ func paperWord() nudge.Definition {
 	d.Look.Tone = nudge.TonePaper
 	d.Answers.Yes = map[string]string{"en": "See our papers", "de": "Unsere Papiere", "pl": "Nasze papiery"}
 	d.Wording = offers("{product} shows its shades on slow paper.", "Auf ruhigem Papier zeigt {product} seine Töne.", "Na wolnym papierze {product} pokazuje swoje odcienie.")
+	return d
+}
+
+// withPen is what a fountain pen needs besides, on its page.
+func withPen() nudge.Definition {
+	d := of("What a pen needs", []nudge.Placement{nudge.ProductBlock}, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Measure: nudge.Units, Scope: shelf("Fountain pens"),
+		Rungs: []nudge.Rung{{Count: 1, Rewards: []nudge.Reward{{Kind: nudge.Companions, Items: []nudge.Item{{SKU: "OYSCON"}, {SKU: "BEARED-4"}}, Percent: rate(100_000)}}}},
+	})
+	d.Look.Tone = nudge.TonePaper
+	d.Headings = map[string]string{"en": "Ready to write with", "de": "Gleich losschreiben", "pl": "Gotowe do pisania"}
+	d.Wording = offers("{product} writes at once with {offered}.", "{product} schreibt sofort mit: {offered}.", "{product} pisze od razu z: {offered}.")
 	return d
 }
 

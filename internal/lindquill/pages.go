@@ -147,7 +147,7 @@ func (s *shop) product(c *echo.Context) error {
 	if len(p.Collections) > 0 {
 		here = p.Collections[0]
 	}
-	return s.show(c, http.StatusOK, "product", p.Title, here, decide.Page{Kind: nudge.ProductPage, Product: p.ID}, view)
+	return s.show(c, http.StatusOK, "product", p.Title, here, decide.Page{Kind: nudge.ProductPage, Product: p.ID, Variant: view.Chosen()}, view)
 }
 
 func (s *shop) missing(c *echo.Context) error {

@@ -156,6 +156,7 @@ func (s *shop) routes(e *echo.Echo) {
 	g.POST("/cart/add", s.add)
 	g.POST("/cart/gift", s.gift)
 	g.POST("/cart/offer", s.offer)
+	g.POST("/cart/together", s.together)
 	g.POST("/cart/set", s.set)
 	g.POST("/cart/build", s.build)
 	g.GET("/sets/:nudge", s.setPage)

@@ -105,6 +105,8 @@ type findingView struct {
 type choiceView struct {
 	Value, Name string
 	On          bool
+	For         string // the kind of reward it is for; empty: any
+	Hidden      bool   // for another kind than the one that is chosen
 }
 
 type amountView struct {
@@ -495,7 +497,7 @@ func (v *benchView) schedule(h *here) {
 
 // previewPages are the pages that the preview has.
 var previewPages = []choiceView{
-	{"product", "Product", false}, {"home", "Home", false}, {"collection", "Shelf", false}, {"cart", "Cart", false}, {drawerPage, "Cart drawer", false}, {"checkout", "Checkout", false}, {"thanks", "Order placed", false}, {"set", "Set", false},
+	{Value: "product", Name: "Product"}, {Value: "home", Name: "Home"}, {Value: "collection", Name: "Shelf"}, {Value: "cart", Name: "Cart"}, {Value: drawerPage, Name: "Cart drawer"}, {Value: "checkout", Name: "Checkout"}, {Value: "thanks", Name: "Order placed"}, {Value: "set", Name: "Set"},
 }
 
 // drawerPage is the cart drawer, which lies over a page.
@@ -516,13 +518,13 @@ func (v *benchView) switches(want, width string) {
 		if p.Value == string(nudge.SetPage) && !v.Built {
 			continue
 		}
-		v.View.Pages = append(v.View.Pages, choiceView{p.Value, p.Name, p.Value == v.View.Page})
+		v.View.Pages = append(v.View.Pages, choiceView{Value: p.Value, Name: p.Name, On: p.Value == v.View.Page})
 	}
 	for _, r := range v.InRegions {
-		v.View.Regions = append(v.View.Regions, choiceView{r.ID, r.Name, r.ID == v.Region.ID})
+		v.View.Regions = append(v.View.Regions, choiceView{Value: r.ID, Name: r.Name, On: r.ID == v.Region.ID})
 	}
 	for _, l := range v.Languages {
-		v.View.Languages = append(v.View.Languages, choiceView{l.Tag, l.Name, l.On})
+		v.View.Languages = append(v.View.Languages, choiceView{Value: l.Tag, Name: l.Name, On: l.On})
 	}
 }
 

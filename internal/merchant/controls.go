@@ -34,6 +34,14 @@ type control struct {
 	read    func(*reading)
 }
 
+// hideFor hides what is for other kinds of reward than one.
+func (c *control) hideFor(kind string) {
+	c.Hidden = c.For != "" && !slices.Contains(strings.Fields(c.For), kind)
+	for i := range c.Choices {
+		c.Choices[i].Hidden = c.Choices[i].For != "" && c.Choices[i].For != kind
+	}
+}
+
 // ID is the control's in the page.
 func (c control) ID() string {
 	return strings.Map(func(r rune) rune {
@@ -124,6 +132,18 @@ func (w drawer) whole(name, label string, at *int64, least, most int64, unit str
 		*at = n
 	}
 	return c
+}
+
+// option is the name of one of the options by which the catalogue's variants differ.
+func (w drawer) option(name, label string, at *string) control {
+	choices := []choiceView{{Value: "", Name: "None"}}
+	for _, o := range w.catalog.OptionNames() {
+		choices = append(choices, choiceView{Value: o, Name: o})
+	}
+	if *at != "" && !slices.ContainsFunc(choices, func(c choiceView) bool { return c.Value == *at }) {
+		choices = append(choices, choiceView{Value: *at, Name: *at})
+	}
+	return choice(name, label, at, choices)
 }
 
 // number is a whole number that may be left open.

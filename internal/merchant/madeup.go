@@ -32,14 +32,14 @@ func (s *server) madeUp(h *here, shop *app.ShopSnapshot, ns []store.Nudge, q url
 		language = q.Get("language")
 	}
 	for _, r := range shop.Regions() {
-		v.Regions = append(v.Regions, choiceView{r.ID, r.Name, r.ID == region.ID})
+		v.Regions = append(v.Regions, choiceView{Value: r.ID, Name: r.Name, On: r.ID == region.ID})
 	}
 	page := orElse(q.Get("page"), string(nudge.CartPage))
 	for _, p := range nudge.Pages {
-		v.Pages = append(v.Pages, choiceView{string(p), checks.PageName(p), string(p) == page})
+		v.Pages = append(v.Pages, choiceView{Value: string(p), Name: checks.PageName(p), On: string(p) == page})
 	}
 	for _, l := range region.Languages {
-		v.Languages = append(v.Languages, choiceView{l, checks.LanguageName(l), l == language})
+		v.Languages = append(v.Languages, choiceView{Value: l, Name: checks.LanguageName(l), On: l == language})
 	}
 	snap, drafts, err := withDrafts(shop.Snapshot, ns, q, v)
 	if err != nil {

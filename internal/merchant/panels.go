@@ -352,6 +352,7 @@ var rewardKinds = []choiceView{
 	{Value: "every", Name: "For every so many, some cheaper"},
 	{Value: "offer_add", Name: "An offer: an item at a special price"},
 	{Value: "offer_better", Name: "An offer: a better version instead"},
+	{Value: "companions", Name: "Companions: what goes with the product shown"},
 	{Value: "order_bump", Name: "An offer at the checkout"},
 	{Value: "offer_after", Name: "An offer after the order"},
 	{Value: "notice", Name: "Nothing: something is said, with a link or a code"},
@@ -375,7 +376,8 @@ func (w drawer) reward(p *panel, d *nudge.Definition, i, j int) {
 				kinds = append(kinds, string(k))
 			}
 		}
-		c.For, c.Hidden = strings.Join(kinds, " "), !slices.Contains(kinds, string(r.Kind))
+		c.For = strings.Join(kinds, " ")
+		c.hideFor(string(r.Kind))
 		if seldom := strings.HasPrefix(field, "on.") && field != "on.include.collections" && field != "on.include.products" || slices.Contains([]string{"cap", "endings", "shipments", "dearest", "cheapest", "dearest_first"}, base); seldom {
 			p.More = append(p.More, c)
 		} else {
@@ -388,8 +390,11 @@ func (w drawer) reward(p *panel, d *nudge.Definition, i, j int) {
 	p.CanAdd = len(l.Rungs[i].Rewards) < mostRewards
 	p.after = func(e *editing) {
 		r.Keep()
-		if r.Choose != "" {
+		if r.Choose != "" && r.Kind == nudge.OfferBetter {
 			r.Items, r.InPlaceOf = nil, nil // the rule finds them
+		}
+		if r.Choose != nudge.SameOption {
+			r.Alike = ""
 		}
 		if r.On != nil && r.On.IsZero() {
 			r.On = nil
@@ -420,7 +425,11 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 			return nudge.RewardFields(r.Kind)[field] || field == "amounts" && r.Kind.Class() == nudge.ShippingClass
 		}
 	}
-	items := needed(w.goods(at+".items", "These; the first that is in stock", &r.Items), func() bool { return len(r.Items) == 0 && r.Choose == "" })
+	which := "These; the first that is in stock"
+	if r.Kind == nudge.Companions {
+		which = "These, in this order; beside a rule, where it finds too few"
+	}
+	items := needed(w.goods(at+".items", which, &r.Items), func() bool { return len(r.Items) == 0 && r.Choose == "" })
 	fields := []control{
 		w.percent(at+".percent", "How much less", &r.Percent, must("percent")),
 		w.amounts(at+".amounts", "The amount, in each region", &r.Amounts, must("amounts")),
@@ -428,9 +437,14 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 		w.whole(at+".pay_for", "How many of them are paid for", &r.PayFor, 1, nudge.MostSize, "pieces"),
 		w.whole(at+".get", "How many more they earn", &r.Get, 1, nudge.MostSize, "pieces"),
 		choice(at+".choose", "Chosen", &r.Choose, []choiceView{
-			{Value: "", Name: "By hand: these, in place of those"}, {Value: "next_size", Name: "By rule: the next size of what it counts in the cart"},
+			{Value: "", Name: "By hand"}, {Value: "next_size", Name: "By rule: the next size of it"},
+			{Value: "same_collection", Name: "By rule: others of its collections", For: "companions"},
+			{Value: "same_option", Name: "By rule: others that share an option, such as the colour", For: "companions"},
+			{Value: "bought_together", Name: "By rule: what past orders hold beside it", For: "companions"},
 		}),
+		w.option(at+".alike", "The option that they share, for the rule that asks for one", &r.Alike),
 		items,
+		w.whole(at+".most", "How many are shown at once; empty: 3", &r.Most, 0, nudge.MostCompanions, "of them"),
 		w.whole(at+".pick", "How many the shopper picks", &r.Pick, 1, nudge.MostItems, "of these"),
 		w.text(at+".link", "Where it leads; a path of the shop or an address; empty: nowhere", &r.Link, nudge.MostLink),
 		w.code(at+".code", "The code that a press enters; empty: none", &r.Code),
@@ -563,6 +577,6 @@ func (p *panel) retype(form url.Values, errs fieldErrors) {
 		if c.retype(form, errs); strings.HasSuffix(c.Name, ".kind") {
 			kind = form.Get(c.Name)
 		}
-		c.Hidden = c.For != "" && !slices.Contains(strings.Fields(c.For), kind)
+		c.hideFor(kind)
 	}
 }

@@ -122,7 +122,7 @@ func withDrafts(shop *snapshot.Snapshot, ns []store.Nudge, q url.Values, v *rehe
 			continue
 		}
 		on := slices.Contains(q["draft"], n.ID)
-		v.Drafts = append(v.Drafts, choiceView{n.ID, n.Draft.Name, on})
+		v.Drafts = append(v.Drafts, choiceView{Value: n.ID, Name: n.Draft.Name, On: on})
 		if on {
 			drafts[n.ID] = true
 			put = append(put, snapshot.Live{ID: n.ID, Revision: n.LiveRevision + 1, Priority: n.Priority, Definition: n.Draft})
@@ -187,7 +187,7 @@ func (v *rehearsalView) sets(snap *snapshot.Snapshot, want string) (chosen *snap
 		if n.ID == want {
 			chosen = n
 		}
-		v.Sets = append(v.Sets, choiceView{n.ID, n.Definition.Name, n.ID == want})
+		v.Sets = append(v.Sets, choiceView{Value: n.ID, Name: n.Definition.Name, On: n.ID == want})
 	}
 	return chosen
 }

@@ -46,7 +46,7 @@ func (s *server) products(c *echo.Context) error {
 	home := regionOr(snap.Regions(), "")
 	v := productsView{Query: c.QueryParam("q"), Collection: c.QueryParam("collection"), Page: max(1, atoi(c.QueryParam("page"))), Currency: home.Currency}
 	for _, name := range snap.Catalog().Collections() {
-		v.Collections = append(v.Collections, choiceView{name, name, name == v.Collection})
+		v.Collections = append(v.Collections, choiceView{Value: name, Name: name, On: name == v.Collection})
 	}
 	var rows []productRow
 	for _, p := range snap.Catalog().Products {

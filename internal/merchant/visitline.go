@@ -42,6 +42,9 @@ func stationCalled(id string) int {
 // that has one of its places, since there it is nearest to the end.
 func stationOf(d *nudge.Definition) int {
 	at := 2
+	if d.Moment == "" && d.Accompanies() && slices.Contains(d.Placements, nudge.ProductBlock) {
+		return at // beside what it goes with
+	}
 	for i, s := range stations {
 		if d.Moment != "" && s.Act == d.Moment {
 			return i

@@ -40,9 +40,9 @@ func (v *benchView) wording(want string) {
 		v.Language = want
 	}
 	if len(v.D.Ladder.Rungs) > 1 {
-		v.Ofs = append(v.Ofs, choiceView{"0", "every rung", v.Of == 0})
+		v.Ofs = append(v.Ofs, choiceView{Value: "0", Name: "every rung", On: v.Of == 0})
 		for i := range v.D.Ladder.Rungs {
-			v.Ofs = append(v.Ofs, choiceView{itoa(i + 1), fmt.Sprintf("only rung %d", i+1), v.Of == i+1})
+			v.Ofs = append(v.Ofs, choiceView{Value: itoa(i + 1), Name: fmt.Sprintf("only rung %d", i+1), On: v.Of == i+1})
 		}
 	}
 	for i, l := range tags {

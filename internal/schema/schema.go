@@ -55,7 +55,7 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[nudge.Goods]():         {"", "cards", "list"},
 	reflect.TypeFor[nudge.Returns]():       {"keep", "charge_gift", "recompute"},
 	reflect.TypeFor[nudge.Suggest]():       {"least_overshoot", "most_profit", "best_companion", "blend"},
-	reflect.TypeFor[nudge.Choose]():        {"", "next_size"},
+	reflect.TypeFor[nudge.Choose]():        append([]string{""}, words(nudge.Rules)...),
 	reflect.TypeFor[nudge.Shipments]():     {"first", "later", "every"},
 	reflect.TypeFor[audience.Device]():     {"phone", "tablet", "desktop"},
 	reflect.TypeFor[audience.Act]():        {"item_added", "cart_opened", "checkout_begun", "order_placed", "leaving", "link_shared"},

@@ -4,7 +4,7 @@
 import { bench } from './bench';
 import { priceLine } from './sales';
 import { board } from './board';
-import { adoptForms, focusChoices, forgetFocus, guardTyped, keepFocus, onceOnly, restoreFocus } from './forms';
+import { adoptForms, focusChoices, forgetFocus, guardTyped, keepFocus, keepTyped, onceOnly, restoreFocus } from './forms';
 import { pickers, type Picked } from './picker';
 
 const panels = 'details.part[open], details.menu[open]';
@@ -192,6 +192,7 @@ adoptForms();
 document.addEventListener('htmx:load', (e) => adoptForms(e.target as Element));
 onceOnly();
 guardTyped();
+keepTyped();
 keepFocus();
 focusChoices();
 pickers();

@@ -33,7 +33,12 @@ const marks: Record<string, string> = { true: '●', false: '○', 'not known': 
 const kindChosen = (form: HTMLFormElement, kind: string) => {
   const apart = form.querySelectorAll<HTMLElement>('[data-for]');
   if (!apart.length && form.querySelectorAll('.control').length > 1) form.requestSubmit();
-  for (const control of apart) control.hidden = !control.dataset.for!.split(' ').includes(kind);
+  for (const control of apart) {
+    control.hidden = !control.dataset.for!.split(' ').includes(kind);
+    if (!(control instanceof HTMLOptionElement)) continue;
+    control.disabled = control.hidden;
+    if (control.hidden && control.selected) control.closest('select')!.selectedIndex = 0;
+  }
   for (const more of form.querySelectorAll<HTMLElement>('.more-fields')) more.hidden = !more.querySelector('.control:not([hidden])');
 };
 

@@ -40,6 +40,7 @@ export interface Offer {
   no?: string;
   was: string;
   items: OfferItem[];
+  together?: { main: OfferItem; in_cart?: string; sums: { skus: string[]; more: string; total: string; saved?: string }[] };
 }
 export interface OfferItem {
   sku: string;

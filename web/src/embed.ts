@@ -209,7 +209,8 @@ import { SetBuilder } from './set-builder';
       for (const e of elements) if (e.hasAttribute('from')) e.draw();
       return void decide();
     }
-    from.dispatchEvent(new CustomEvent('agonal:offer', { bubbles: true, composed: true, detail: { nudge: s.nudge, ...a } }));
+    const kind = a.act === 'together' ? 'together' : 'offer';
+    from.dispatchEvent(new CustomEvent(`agonal:${kind}`, { bubbles: true, composed: true, detail: { nudge: s.nudge, ...a } }));
   };
 
   const render = (d: Decision) => {
@@ -298,6 +299,11 @@ import { SetBuilder } from './set-builder';
     }
     attributeChangedCallback() {
       if (this.now) this.draw(); // another variant has other prices
+      const page = (request?.moment as { page?: { product?: string; variant?: string } } | undefined)?.page;
+      const sku = this.getAttribute('sku') ?? '';
+      if (!page?.product || page.variant === sku) return;
+      page.variant = sku; // and goes with other goods
+      void decide();
     }
     disconnectedCallback() {
       elements.delete(this);
@@ -405,7 +411,7 @@ import { SetBuilder } from './set-builder';
     /** What stands above and beside a block: the merchant's own words, and a picture. */
     private block(s: Said, is: boolean) {
       this.root.querySelectorAll('.heading, .beside').forEach((x) => x.remove());
-      if ((!is && this.getAttribute('place') !== 'after_purchase') || !this.body) return;
+      if (!(is || s.offer?.together || this.getAttribute('place') === 'after_purchase') || !this.body) return;
       if (s.picture) this.body.prepend(Object.assign(el('img', 'beside'), { src: s.picture, alt: '', width: 64, height: 64 }));
       if (s.heading) this.body.prepend(el('h2', 'heading', s.heading));
     }

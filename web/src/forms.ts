@@ -61,6 +61,33 @@ export function guardTyped() {
   });
 }
 
+/** What is typed while a form is on its way is put into the one that comes in its place. */
+export function keepTyped() {
+  const texts = (form: HTMLFormElement) =>
+    [...form.querySelectorAll<HTMLInputElement>('input:not([type=hidden], [type=checkbox], [type=radio], [type=file]), textarea')].map((f) => [
+      f.name,
+      f.value,
+    ]);
+  let sent: string[][] = [];
+  let since: string[][] = [];
+  let action: string | null = null;
+  const formOf = (e: Event) => ((e as CustomEvent).detail.elt as Element).closest('form');
+  document.addEventListener('htmx:beforeRequest', (e) => (sent = formOf(e) ? texts(formOf(e)!) : []));
+  document.addEventListener('htmx:beforeSwap', (e) => {
+    const form = formOf(e);
+    action = form?.getAttribute('action') ?? null;
+    since = form ? texts(form).filter(([name, text], i) => sent[i]?.[0] === name && sent[i][1] !== text) : [];
+  });
+  document.addEventListener('htmx:afterSettle', () => {
+    const form = since.length && [...document.querySelectorAll('form')].find((f) => f.getAttribute('action') === action && f.checkVisibility());
+    for (const [name, text] of form ? since : []) {
+      const field = (form as HTMLFormElement).elements.namedItem(name);
+      if (field instanceof HTMLInputElement || field instanceof HTMLTextAreaElement) field.value = text;
+    }
+    since = [];
+  });
+}
+
 /** The place of an element: the nearest id above it, and the way down from there. */
 const placeOf = (el: Element): string => {
   if (el.id) return `#${CSS.escape(el.id)}`;

@@ -143,6 +143,7 @@ asked<Answer>('offer', async (d, from) => {
   await change('/cart/offer', { nudge: d.nudge, sku: d.sku, instead: d.instead ?? '', do: d.act });
   document.querySelector<HTMLFormElement>('#till')?.requestSubmit(); // the checkout works its total out again
 });
+asked<Answer & { items: string[] }>('together', (d) => send('/cart/together', [['nudge', d.nudge], ['sku', d.sku], ...d.items.map((sku) => ['item', sku])]));
 asked<{ codes: string[] }>('code', async (d) => {
   await change('/cart/code', { code: d.codes.join(' ') });
   cart()?.open(); // what became of it stands there
