@@ -1,7 +1,7 @@
 // What is met on the way of a visit: what goes with a product, from its starting point to a
 // placed order. What a choice is said to cost is what the order then costs.
-import { expect, test } from '@playwright/test';
-import { lindquill } from './servers';
+import { expect, test, type Page } from '@playwright/test';
+import { agonal, fillAddress, lindquill, putIn, signIn } from './servers';
 import { atBothWidths, begin, click, decided, drawer, euros, live, order, panel, promise, publish, restAfterwards, save, type Line } from './story';
 
 restAfterwards();
@@ -64,4 +64,155 @@ test('what goes with it: ticked, put in together at the total that was told, or 
     await expect(drawer(shop)).toContainText('Harbour Blue, 30 ml');
     await order(shop, [bottle]);
   });
+});
+
+/** Makes codes of a pool. */
+async function makeCodes(page: Page, pool: string, number: string) {
+  await signIn(page);
+  await page.goto(`${agonal}/s/lindquill/shop/codes`);
+  const form = page.locator('form', { has: page.getByRole('button', { name: 'Make codes' }) });
+  await form.getByLabel('Pool').first().fill(pool);
+  await form.getByLabel('How many').fill(number);
+  await form.getByRole('button', { name: 'Make codes' }).click();
+  await expect(page.getByText(`in the pool “${pool}” now.`)).toBeVisible();
+}
+const ink = { sku: 'HARBLU-30', quantity: 2 };
+const plain = () => decided({ lines: [ink] });
+
+test('a thank-you for sharing: the cart is shown, the code works once, what came of it is counted', async ({ page, context }) => {
+  test.setTimeout(240_000);
+  await begin(page, 'A thank-you for sharing the cart');
+  const nudge = page.url();
+  await expect(promise(page)).toContainText('With a code that sharing the cart earns');
+  await expect(page.getByText('The pool “sharing” has no code left')).toHaveCount(0); // the demo has some
+  const preview = page.frameLocator('#preview');
+  await preview.getByRole('button', { name: 'Share my cart' }).click();
+  await expect(preview.getByText('Thank you for sharing')).toBeVisible();
+  await publish(page);
+
+  const less = plain().to_pay - Math.round(0.9 * 2800) - (plain().to_pay - 2800);
+  await atBothWidths(context, async (shop) => {
+    const block = drawer(shop).locator('agonal-nudge[place=cart_drawer]').first();
+    await live(shop, '/', async (s) => {
+      await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+      await putIn(s, 'harbour-blue', '30 ml', 2);
+      await expect(block).toContainText(`pay ${euros(less)} less`, { timeout: 1500 });
+    });
+    // Not posted: nothing is given.
+    const open = async () => {
+      const [at] = await Promise.all([context.waitForEvent('page'), block.getByRole('button', { name: 'Share my cart' }).click()]);
+      return at;
+    };
+    const first = await open();
+    await first.getByRole('link', { name: 'Do not post' }).click();
+    await first.close();
+    const place = await open();
+    await place.getByLabel('What you write').fill('Look at this blue.');
+    await place.getByRole('button', { name: 'Post it' }).dblclick();
+    const link = (await place.getByRole('blockquote').getByRole('link').getAttribute('href'))!;
+    await expect(drawer(shop)).toContainText('Thank you for sharing');
+    await place.close();
+    const code = await drawer(shop).getByLabel('Code', { exact: true }).inputValue();
+    await shop.reload();
+    // Somebody opens the link, and orders.
+    const friend = await (await context.browser()!.newContext({ locale: 'en-GB' })).newPage();
+    await friend.goto(link);
+    await expect(friend.getByText('Somebody shared this cart with you.')).toBeVisible();
+    await expect(friend.getByRole('main')).toContainText('Harbour Blue, 30 ml');
+    await order(friend, [ink]);
+    await friend.context().close();
+
+    const to = plain().to_pay - less;
+    await shop.goto(`${lindquill}/checkout`);
+    await expect(shop.getByTestId('to-pay').last()).toHaveText(euros(to));
+    await fillAddress(shop);
+    await shop.getByRole('button', { name: `Pay ${euros(to)}` }).click();
+    await expect(shop.getByText('We charged')).toContainText(euros(to));
+    // The code is used up.
+    await putIn(shop, 'harbour-blue', '30 ml', 2);
+    await drawer(shop).getByLabel('Code', { exact: true }).fill(code);
+    await drawer(shop).getByRole('button', { name: 'Apply' }).click();
+    await expect(drawer(shop)).toContainText(`${code} `);
+    await expect(drawer(shop)).toContainText(euros(plain().to_pay));
+  });
+  await page.goto(nudge);
+  await expect(page.getByLabel('So far: 2 carts shared; by the links 2 visits and 2 orders; 2 codes given')).toBeVisible();
+});
+
+test('a word before leaving: asked once, the code is taken or left', async ({ page, context }) => {
+  test.setTimeout(240_000);
+  await begin(page, 'A word to who is about to leave');
+  const nudge = page.url();
+  await expect(page.getByText('The pool “staying” has no code left, so nobody is asked; make some.')).toBeVisible();
+  await publish(page);
+  const leave = (shop: Page) => shop.evaluate(() => document.dispatchEvent(new MouseEvent('mouseout', { bubbles: true, clientY: -1, relatedTarget: null })));
+  const dialog = (shop: Page) => shop.getByRole('dialog').filter({ hasText: 'Before you go' });
+  await makeCodes(page, 'staying', '2');
+
+  const less = 280;
+  for (const answer of ['left', 'taken', 'gone'])
+    await atBothWidths(context, async (shop) => {
+      const ask = async () => {
+        await putIn(shop, 'harbour-blue', '30 ml', 2);
+        await shop.goto(`${lindquill}/products/beacon-red`);
+        await shop.waitForTimeout(400);
+        await leave(shop);
+      };
+      if (answer === 'gone') {
+        // Every code is given: nobody is asked any more.
+        await expect(async () => {
+          await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+          await ask();
+          await shop.waitForTimeout(700);
+          await expect(dialog(shop)).toHaveCount(0);
+        }).toPass();
+        return;
+      }
+      await expect(async () => {
+        await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+        await ask();
+        await expect(dialog(shop)).toBeVisible({ timeout: 2000 });
+      }).toPass({ timeout: 60_000 });
+      await expect(dialog(shop)).toContainText(`you pay ${euros(less)} less`);
+      if (answer === 'taken') {
+        await dialog(shop).getByRole('button', { name: 'Stay and take it' }).dblclick();
+        await expect(drawer(shop)).toContainText(euros(plain().to_pay - less));
+      } else await dialog(shop).getByRole('button', { name: 'Close' }).click();
+      await expect(dialog(shop)).toHaveCount(0);
+      await shop.reload();
+      await shop.waitForTimeout(400);
+      await leave(shop);
+      await shop.waitForTimeout(700);
+      await expect(dialog(shop)).toHaveCount(0); // once a visit
+      const to = plain().to_pay - (answer === 'taken' ? less : 0);
+      await shop.goto(`${lindquill}/checkout`);
+      await fillAddress(shop);
+      await shop.getByRole('button', { name: `Pay ${euros(to)}` }).click();
+      await expect(shop.getByText('We charged')).toContainText(euros(to));
+    });
+  await page.goto(nudge);
+  await expect(page.getByLabel('So far: 2 codes given')).toBeVisible();
+});
+
+test('going back is leaving, too: the first press asks, the second leaves', async ({ page, context }) => {
+  await makeCodes(page, 'staying', '1');
+  await begin(page, 'A word to who is about to leave');
+  await publish(page);
+  const shop = await context.newPage();
+  await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+  await putIn(shop, 'harbour-blue', '30 ml', 2);
+  await shop.goto(`${lindquill}/collections/Inks`);
+  await shop.goto(`${lindquill}/products/beacon-red`);
+  const dialog = shop.getByRole('dialog').filter({ hasText: 'Before you go' });
+  await expect(async () => {
+    await shop.reload();
+    await shop.waitForTimeout(500);
+    await shop.getByRole('heading', { level: 1 }).click();
+    await shop.goBack();
+    await expect(dialog).toBeVisible({ timeout: 2000 });
+  }).toPass();
+  expect(new URL(shop.url()).pathname).toBe('/products/beacon-red');
+  await dialog.getByRole('button', { name: 'Close' }).click();
+  await shop.goBack();
+  await expect(shop).toHaveURL(/collections\/Inks/);
 });

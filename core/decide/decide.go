@@ -82,7 +82,8 @@ type work struct {
 	// quietMatters tells that nudges which only additions touch may give or bind
 	// something that decides whether a rung which is plain is reached.
 	quietMatters bool
-	noOffer      map[string]Reason // by nudge: why an offer that is due has nothing to offer
+	byAct        map[string]*OfferItem // by nudge: what the order costs with the code that an act earns
+	noOffer      map[string]Reason     // by nudge: why an offer that is due has nothing to offer
 	tongue       snapshot.Tongue
 	placed       []*snapshot.Compiled // the problem's nudges
 	told         []int32              // per nudge of the decision: its place in taking
@@ -99,6 +100,8 @@ type taking struct {
 	counts []bool  // per line
 	builds []build // what shoppers have put together of it
 	rungs  []taker
+	// earns tells that only a code is missing, which an act earns.
+	earns bool
 	// quiet tells that neither the cart nor the page touch it: it matters only to
 	// what is added for others.
 	quiet bool
@@ -149,7 +152,7 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 	case g&snapshot.Regional != 0 && !slices.Contains(d.Audience.Regions, w.region.ID):
 		t.reason = OutsideRegion
 	case g&snapshot.Coded != 0 && !w.hasCode(n):
-		t.reason = CodeMissing
+		t.reason, t.earns = CodeMissing, w.canEarn(n)
 	case g&snapshot.Limited != 0 && w.usedUp(n):
 		t.reason = LimitUsedUp
 	case len(n.Blueprints[w.at].Rungs) == 0:
@@ -164,6 +167,23 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 		t.reason, t.fact = NotKnown, fact
 	}
 	return t
+}
+
+// canEarn tells whether an act may earn the code that a nudge asks for, as far as its own
+// limits and audience tell.
+func (w *work) canEarn(n *snapshot.Compiled) bool {
+	if n.Definition.Audience.EarnedBy == "" || len(w.req.Cart.Lines) == 0 || w.brief {
+		return false
+	}
+	usage := w.req.Usage[n.ID]
+	if usage.NoCodes || w.usedUp(n) || len(n.Blueprints[w.at].Rungs) == 0 {
+		return false
+	}
+	if n.When == nil {
+		return true
+	}
+	_, v := n.When.Why(w.facts())
+	return v == audience.True
 }
 
 // hasCode tells whether the code that a nudge needs was entered.

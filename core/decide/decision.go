@@ -3,6 +3,7 @@ package decide
 import (
 	"slices"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 )
@@ -41,6 +42,8 @@ type Decision struct {
 	// is which of them show where: by placement their ids, the first one first.
 	Says  []Said                       `json:"says"`
 	Shown map[nudge.Placement][]string `json:"shown"`
+	// Awaits is what nudges wait for that would show if it had just happened.
+	Awaits []audience.Act `json:"awaits,omitempty"`
 	// Cart is the cart as it is drawn, where that was asked for.
 	Cart *DrawnCart `json:"cart,omitempty"`
 	// Exact is false where a better choice was not ruled out; Bound is then the
@@ -412,6 +415,8 @@ type Said struct {
 	Offer *SaidOffer `json:"offer,omitempty"`
 	// Act is the one act of a notice.
 	Act *SaidAct `json:"act,omitempty"`
+	// Earn is what earns a code, where that is all that is missing.
+	Earn *SaidEarn `json:"earn,omitempty"`
 	// Heading, Picture and Ends belong to a block: what stands above it, a path of the
 	// shop's picture, and for how long it is still to be had.
 	Heading string `json:"heading,omitempty"`
@@ -455,6 +460,16 @@ type SaidAct struct {
 	Text string `json:"text"`
 	Link string `json:"link,omitempty"`
 	Code string `json:"code,omitempty"`
+}
+
+// SaidEarn is an act that earns a code: what a press is called, what is written beforehand
+// for who shares the cart, and what is said where no code is left.
+type SaidEarn struct {
+	Act   audience.Act `json:"act"`
+	Text  string       `json:"text"`
+	No    string       `json:"no,omitempty"`
+	Share string       `json:"share,omitempty"`
+	Gone  string       `json:"gone"`
 }
 
 // SaidItem is an offered item, every figure in words.

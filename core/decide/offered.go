@@ -36,6 +36,9 @@ func (w *work) offers(d *Decision) {
 		if r.Kind == nudge.Companions {
 			toHave = w.toHaveWith
 		}
+		if r.Kind == nudge.Companions && o.Accepted {
+			toHave = func(*taking, *nudge.Reward, *OfferOutcome) Reason { return InCart } // asked once
+		}
 		if why := toHave(t, r, &o); why != "" && !o.Accepted {
 			w.noOfferFor(t.n.ID, why)
 		} else if why != "" && r.Kind != nudge.OrderBump {
@@ -360,11 +363,11 @@ func (w *work) offerSays(it *OfferItem, p nudge.Placeholder, language string) (s
 	case it == nil:
 		return "", false
 	case p == nudge.Offered:
-		return it.Label, true
+		return it.Label, it.Label != ""
 	case p == nudge.InsteadOf:
 		return w.label(it.Instead), it.Instead != ""
 	case p == nudge.OfferPrice:
-		return w.money(it.Price), true
+		return w.money(it.Price), it.Label != ""
 	case it.More == nil:
 		return "", false
 	case p == nudge.OrderTotal:

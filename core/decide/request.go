@@ -134,6 +134,7 @@ type Usage struct {
 	ByShopper int64       `json:"by_shopper,omitempty"` // orders of this shopper
 	Spent     money.Minor `json:"spent,omitempty"`      // of the region's budget
 	Shows     int64       `json:"shows,omitempty"`      // to this shopper, in all visits
+	NoCodes   bool        `json:"no_codes,omitempty"`   // its pool has none left to be earned
 	// Bands counts first shows of a visit and what came of them, by gap band.
 	Bands map[string]Tally `json:"bands,omitempty"`
 }

@@ -26,7 +26,11 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 		case nudge.Product:
 			return w.product(d, w.taken(c.ID))
 		case nudge.Offered, nudge.InsteadOf, nudge.OfferPrice, nudge.Difference, nudge.OrderTotal:
-			return w.offerSays(firstOf(d, c.ID, language), p, language)
+			item := w.byAct[c.ID]
+			if item == nil {
+				item = firstOf(d, c.ID, language)
+			}
+			return w.offerSays(item, p, language)
 		case nudge.Threshold:
 			return w.amount(r.Measure, r.Threshold, language), true
 		case nudge.CartValue:
@@ -147,6 +151,30 @@ func (w *work) progress(o *NudgeOutcome) Progress {
 	}
 	p.Text = fmt.Sprintf(of, w.amount(top.Measure, top.Counted, w.tongue.Language), w.amount(top.Measure, top.Threshold, w.tongue.Language))
 	return p
+}
+
+// Values adds to a map what the placeholders of a sentence stand for in what was said by it,
+// where all of it was said.
+func (s *Said) Values(sentence string, into map[nudge.Placeholder]string) {
+	pieces, err := nudge.ParseSentence(sentence)
+	var names []nudge.Placeholder
+	for _, p := range pieces {
+		if p.Placeholder != "" {
+			names = append(names, p.Placeholder)
+		}
+	}
+	var values []string
+	for _, w := range s.Pieces {
+		if w.Strong {
+			values = append(values, w.Text)
+		}
+	}
+	if err != nil || len(names) != len(values) {
+		return
+	}
+	for i, name := range names {
+		into[name] = values[i]
+	}
 }
 
 // fill puts values in the place of placeholders. A sentence of the text that

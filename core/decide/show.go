@@ -39,10 +39,14 @@ func (w *work) show(d *Decision) {
 	for i := range d.Nudges {
 		o := &d.Nudges[i]
 		t := &w.taking[w.told[i]]
-		if o.Reason != "" {
+		earns := t.earns && w.earning(d, t, o)
+		if o.Reason != "" && !earns {
 			continue
 		}
-		st := w.standing(o, &t.n.Definition)
+		st := standing{state: nudge.NotYet}
+		if o.Reason = ""; !earns {
+			st = w.standing(o, &t.n.Definition)
+		}
 		st.newly = st.newly && !t.n.Definition.Offers() // nothing was reached
 		o.State, o.Reason = st.state, st.reason
 		if o.Reason == NothingToAdd && w.hasOffer(d, o.Nudge) {
@@ -58,6 +62,9 @@ func (w *work) show(d *Decision) {
 		}
 		language, pieces := t.n.Sentence(&w.tongue, w.region.Languages, o.Rungs[st.rung].Rung, st.state)
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
+			if m := t.n.Definition.Moment; o.Reason == OutsideMoment && !slices.Contains(d.Awaits, m) {
+				d.Awaits = append(d.Awaits, m)
+			}
 			continue
 		}
 		w.weighOffer(d, o.Nudge)
@@ -95,6 +102,7 @@ func (w *work) show(d *Decision) {
 			said := w.says(d, t.n, o, s.standing, s.language, s.pieces)
 			w.offer(t, d, &said)
 			w.notice(t, &said)
+			w.earn(t, &said)
 			w.pieces(t, d, &said)
 			w.builder(t, d, &said)
 			w.block(t, d, &said)

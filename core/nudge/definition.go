@@ -42,8 +42,10 @@ type Definition struct {
 	Headings map[string]string `json:"headings,omitempty"`
 	// Answers are what an offer is taken and declined with, where not with the usual words.
 	Answers Answers `json:"answers,omitzero"`
-	Wording Wording `json:"wording,omitempty"`
-	Look    Look    `json:"look,omitzero"`
+	// ShareText is what is written beforehand for who shares the link of the cart, by language.
+	ShareText map[string]string `json:"share_text,omitempty"`
+	Wording   Wording           `json:"wording,omitempty"`
+	Look      Look              `json:"look,omitzero"`
 }
 
 // Answers are the two answers to an offer, by language.
@@ -202,6 +204,9 @@ type Audience struct {
 	Code string `json:"code,omitempty"`
 	// Pool names a pool of single-use codes, any of which counts as its code.
 	Pool string `json:"pool,omitempty"`
+	// EarnedBy is what a shopper does to be given a code of the pool, once a visit; empty:
+	// its codes come to shoppers in another way.
+	EarnedBy audience.Act `json:"earned_by,omitempty"`
 	// When is who and when it is meant for; nil: everyone, always.
 	When *audience.Condition `json:"when,omitempty"`
 }

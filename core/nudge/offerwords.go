@@ -117,6 +117,9 @@ func (d *Definition) Offers() bool {
 	return true
 }
 
+// InVisit tells whether what matters of a nudge is the moment of a visit at which it asks.
+func (d *Definition) InVisit() bool { return d.Offers() || d.Audience.EarnedBy != "" }
+
 // offerWording is a first wording for an offer of a kind.
 func offerWording(k Kind) Wording {
 	if k == Notice {

@@ -150,7 +150,7 @@ func SuggestName(s Suggest) string {
 
 // LookText says how a nudge is drawn; an offer has no bar.
 func (d *Definition) LookText() string {
-	if d.Offers() {
+	if d.InVisit() {
 		return orText(string(d.Look.Tone), string(ToneInk))
 	}
 	return d.Look.Text()

@@ -107,6 +107,14 @@ func Starts() []Start {
 			items, tenth := smallGifts(rs, cat), money.Rate(100_000)
 			return offer("One thing more for the parcel", Reward{Kind: OfferAfter, Items: items[:min(1, len(items))], Percent: &tenth}, catalog.Filter{}, AfterBuy)
 		}},
+		{"share", Propose, "A thank-you for sharing the cart", "Who shows their cart to somebody gets a code that works once. Visits and orders by the link are counted.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
+			return earned("A thank-you for sharing", audience.LinkShared, "sharing", rs, CartDrawer, CartBlock)
+		}},
+		{"stay", Propose, "A word to who is about to leave", "The pointer goes to the edge, back is pressed, the phone rests: ask once, with a code that works once.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
+			d := earned("A word before leaving", audience.Leaving, "staying", rs, Dialog)
+			d.Moment, d.Frequency.PerVisit = audience.Leaving, 1
+			return d
+		}},
 		{"notice", Tell, "A word about what is in the cart", "A sentence with the product’s name and a link, for who has something of a shelf in the cart. It gives nothing.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
 			return offer("A word beside it", Reward{Kind: Notice, Link: "/"}, firstShelf(cat), CartDrawer, CartBlock)
 		}},
@@ -119,9 +127,20 @@ func (s Start) Build(regions []catalog.Region, cat *catalog.Catalog) Definition 
 	switch d.Wording = DefaultWording(); {
 	case d.Built():
 		d.Wording = builtWording()
+	case d.Audience.EarnedBy != "":
+		d.Wording = earnWording(d.Audience.EarnedBy)
 	case d.Offers():
 		d.Wording = offerWording(d.Ladder.Rungs[0].Rewards[0].Kind)
 	}
+	return d
+}
+
+// earned is a tenth off any order, for who has earned a code of a pool.
+func earned(name string, by audience.Act, pool string, rs []catalog.Region, places ...Placement) Definition {
+	tenth := money.Rate(100_000)
+	d := ladder(name, rungAt(rs, 0, Reward{Kind: OrderPercent, Percent: &tenth}))
+	d.Ladder.Basis = BeforeNudges
+	d.Audience.Pool, d.Audience.EarnedBy, d.Placements, d.Look.Bar = pool, by, places, BarNone
 	return d
 }
 

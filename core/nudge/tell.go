@@ -51,7 +51,14 @@ func (d *Definition) Tell(v Voice, regions []catalog.Region) []Part {
 		t.part(d.Audience.Code, CodeField)
 		t.say(", ")
 	case d.Audience.Pool != "":
-		t.say("With a code of the pool “" + d.Audience.Pool + "”, ")
+		t.say("With a code ")
+		if d.Audience.EarnedBy != "" {
+			t.part(d.Audience.earnText(), CodeField)
+			t.say(", ")
+		} else {
+			t.part("of the pool “"+d.Audience.Pool+"”", CodeField)
+			t.say(", ")
+		}
 	}
 	where := orList(regionNames(d.Audience.Regions, regions))
 	if where == "" {
@@ -205,7 +212,7 @@ func (d Definition) Say(v Voice) string {
 	case d.Audience.Code != "":
 		s = "with the code " + d.Audience.Code + ", " + s
 	case d.Audience.Pool != "":
-		s = "with a code of the pool “" + d.Audience.Pool + "”, " + s
+		s = "with a code " + orText(d.Audience.earnText(), "of the pool “"+d.Audience.Pool+"”") + ", " + s
 	}
 	return strings.ToUpper(s[:1]) + s[1:] + "." // sentences begin with an English word
 }

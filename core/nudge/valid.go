@@ -217,6 +217,19 @@ func (d Definition) validAudience() error {
 	if a.Code != "" && a.Pool != "" {
 		return FieldError{"audience.pool", "a nudge needs a shared code or one of a pool, not both"}
 	}
+	switch {
+	case a.EarnedBy != "" && a.Pool == "":
+		return FieldError{"audience.pool", "what is earned is a code of a pool; name one"}
+	case a.EarnedBy != "" && !slices.Contains(EarningActs, a.EarnedBy):
+		return FieldError{"audience.earned_by", "must be link_shared or leaving"}
+	case len(d.ShareText) > 0 && a.EarnedBy != audience.LinkShared:
+		return FieldError{"share_text", "belongs to a code that sharing the cart earns"}
+	}
+	for language, text := range d.ShareText {
+		if utf8.RuneCountInString(text) > MostWording {
+			return FieldError{"share_text." + language, fmt.Sprintf("at most %d characters", MostWording)}
+		}
+	}
 	if a.When == nil {
 		return nil
 	}

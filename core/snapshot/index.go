@@ -102,6 +102,9 @@ func (x *Index) put(i int32, n *Compiled, region string, byName [][]int32) {
 		x.ByCode[key] = append(x.ByCode[key], i)
 	case d.Audience.Pool != "":
 		x.ByPool[d.Audience.Pool] = append(x.ByPool[d.Audience.Pool], i)
+		if d.Audience.EarnedBy != "" {
+			x.Broad = append(x.Broad, i) // it is asked for before there is a code
+		}
 	case !n.Keyed:
 		x.Broad = append(x.Broad, i)
 	case len(in.Products) > 0:

@@ -88,6 +88,9 @@ func (a *App) readUsage(ctx context.Context, snap *ShopSnapshot) map[string]map[
 	var failed error
 	for _, r := range snap.Regions() {
 		u, err := store.Usage(a.Store.DB.WithContext(ctx), snap.Shop.ID, r.ID, "")
+		if err == nil {
+			err = a.withoutCodes(ctx, snap, u)
+		}
 		if err != nil {
 			failed = err
 			break

@@ -33,6 +33,8 @@ type OrderRequest struct {
 	// Charged tells that the shop has charged Expect already, while Agonal could
 	// not be reached; the order is then taken over as it is.
 	Charged bool `json:"charged,omitempty"`
+	// SharedLink is the token of the shared link by which its visit came; empty: none.
+	SharedLink string `json:"shared_link,omitempty"`
 	// PlacedAt is when it was charged; only with Charged.
 	PlacedAt *time.Time `json:"placed_at,omitempty"`
 }
@@ -125,6 +127,7 @@ func (a *App) placedMeanwhile(ctx context.Context, shop, key, hash string) (o st
 // Bounds of what an order says besides its cart.
 const (
 	mostCustomer = 200
+	mostToken    = 40
 	// oldestOrder is how long after it was charged an order may come.
 	oldestOrder = 60 * 24 * time.Hour
 )
@@ -138,6 +141,8 @@ func (r *OrderRequest) check(now time.Time) error {
 		return Problem{"cart.destination", "an order needs a destination"}
 	case utf8.RuneCountInString(r.Customer) > mostCustomer:
 		return Problem{"customer", fmt.Sprintf("a customer has at most %d characters", mostCustomer)}
+	case utf8.RuneCountInString(r.SharedLink) > mostToken:
+		return Problem{"shared_link", fmt.Sprintf("at most %d characters", mostToken)}
 	case r.Expect < 0 || r.Expect > money.Most:
 		return Problem{"expect_to_pay", fmt.Sprintf("%d is no total; from 0 to %d minor units are possible", r.Expect, money.Most)}
 	case r.PlacedAt != nil && !r.Charged:
@@ -189,7 +194,7 @@ func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now 
 	o := store.Order{
 		ShopID: shop, IdempotencyKey: req.Key, RequestHash: hash, Visit: req.Visit.ID, Region: d.Region,
 		Country: req.Cart.Destination.Country, Currency: d.Currency, Goods: d.Goods, Off: d.Off, Tax: d.Tax,
-		ToPay: d.ToPay, Customer: req.Customer, Decision: d, PlacedAt: now,
+		ToPay: d.ToPay, Customer: req.Customer, SharedLink: req.SharedLink, Decision: d, PlacedAt: now,
 	}
 	if d.Shipping != nil {
 		o.Fee, o.ListFee, o.Method = d.Shipping.Fee, d.Shipping.ListFee, d.Shipping.Method

@@ -23,7 +23,7 @@ import (
 type ShopSnapshot struct {
 	Shop store.Shop
 	*snapshot.Snapshot
-	// Limited tells whether a nudge has uses or a budget that may be used up, Pooled
+	// Limited tells whether a nudge has uses, a budget or codes that may be used up, Pooled
 	// whether one needs a code of a pool.
 	Limited, Pooled bool
 	limits          map[string]nudge.Limits
@@ -120,7 +120,7 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	for _, n := range live {
 		l := n.Definition.Limits
 		out.limits[n.ID] = l
-		out.Limited = out.Limited || l.Uses > 0 || l.PerShopper > 0 || len(l.Budget) > 0
+		out.Limited = out.Limited || l.Uses > 0 || l.PerShopper > 0 || len(l.Budget) > 0 || n.Definition.Audience.EarnedBy != ""
 		out.Pooled = out.Pooled || n.Definition.Audience.Pool != ""
 	}
 	return out, nil

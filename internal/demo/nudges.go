@@ -145,7 +145,7 @@ func drafts(now time.Time) []nudge.Definition {
 	from := now.AddDate(0, 0, 8).Truncate(24 * time.Hour).Add(8 * time.Hour)
 	until := from.AddDate(0, 0, 3)
 	friday.Schedule = nudge.Schedule{From: &from, Until: &until}
-	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), sameParcel(), paperWord(), withPen()}
+	return []nudge.Definition{five, blotter, tenth, back, reams, pen, mixed, friday, instead(small), beside(), sameParcel(), paperWord(), withPen(), shared()}
 }
 
 // instead offers the bottle in the place of the small ink that was just put in.
@@ -214,6 +214,24 @@ func withPen() nudge.Definition {
 	return d
 }
 
+// shared thanks who shows their cart to somebody.
+func shared() nudge.Definition {
+	d := of("Thanks for showing it", inCart, nudge.Ladder{
+		Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{{Thresholds: euros(0, 0), Rewards: []nudge.Reward{{Kind: nudge.OrderPercent, Percent: rate(50_000)}}}},
+	})
+	d.Audience.Pool, d.Audience.EarnedBy, d.Look.Bar, d.Look.Tone = sharedPool, audience.LinkShared, nudge.BarNone, nudge.TonePaper
+	d.ShareText = map[string]string{"en": "Look what I found at Lindquill in Vessmark.", "de": "Schau, was ich bei Lindquill in Vessmark gefunden habe.", "pl": "Zobacz, co znalazłam w Lindquill w Vessmark."}
+	d.Wording = nudge.Wording{
+		"en": {nudge.NotYet: "Show your cart to somebody and pay {difference}.", nudge.Reached: "Thank you for showing it: {reward}."},
+		"de": {nudge.NotYet: "Zeig jemandem deinen Warenkorb und zahl {difference}.", nudge.Reached: "Danke fürs Zeigen: {reward}."},
+		"pl": {nudge.NotYet: "Pokaż komuś swój koszyk i zapłać {difference}.", nudge.Reached: "Dziękujemy za pokazanie: {reward}."},
+	}
+	return d
+}
+
+// sharedPool is the pool of the codes that sharing a cart earns.
+const sharedPool = "sharing"
+
 // offers is the wording of what is offered, in three languages.
 func offers(en, de, pl string) nudge.Wording {
 	return nudge.Wording{"en": {nudge.Reached: en}, "de": {nudge.Reached: de}, "pl": {nudge.Reached: pl}}
@@ -238,5 +256,6 @@ func nudges(ctx context.Context, a *app.App) error {
 			return err
 		}
 	}
-	return nil
+	_, err := a.GenerateCodes(ctx, Shop, sharedPool, "", 8, 60)
+	return err
 }

@@ -233,8 +233,18 @@ type orderRequest struct {
 	Moment   decide.Moment `json:"moment"`
 	Customer string        `json:"customer"`
 	Expect   int64         `json:"expect_to_pay"`
+	Shared   string        `json:"shared_link,omitempty"`
 	Charged  bool          `json:"charged,omitempty"`
 	PlacedAt *time.Time    `json:"placed_at,omitempty"`
+}
+
+// linked is the cart of a shared link, for a visit that came by it.
+func (c *client) linked(ctx context.Context, token, visit string) ([]decide.CartLine, error) {
+	var out struct {
+		Lines []decide.CartLine `json:"lines"`
+	}
+	err := c.waited(ctx, &c.decisions, decideWithin, http.MethodPost, "/v1/links/open", c.secret, map[string]string{"token": token, "visit": visit}, &out)
+	return out.Lines, err
 }
 
 // shelf is what the shop sells and where it delivers.

@@ -226,7 +226,7 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 	rec := record{
 		Order: orderRequest{
 			Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: locale(v.region)},
-			Customer: view.Name, Expect: expect,
+			Customer: view.Name, Expect: expect, Shared: via(c),
 		},
 		Total: v.money(expect), Name: view.Name, Payment: &charge{Key: newKey(), Amount: expect, Currency: v.region.Currency},
 	}

@@ -60,6 +60,7 @@ type benchView struct {
 	Values     bool   // whether they are values
 	Built      bool   // whether shoppers put it together
 	Offers     bool   // whether all that it gives are offers
+	InVisit    bool   // whether what matters of it is the moment of a visit
 	ByPiece    bool   // whether it is about prices by the number of pieces
 	Cart       string // the first cart of the preview, as JSON
 
@@ -190,7 +191,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v := &benchView{
 		N: *n, D: d, Phase: app.Phase(*n, live, s.app.Now()), Locale: h.shop.Locale, label: snap.Catalog().Label, Version: n.DraftVersion, Next: n.LiveRevision + 1,
 		Err: map[string]string{}, CanEdit: h.shop.Role.CanEdit(),
-		LookIn: d.LookText(), ByPiece: d.ByPiece(), Built: d.Built(), Offers: d.Offers(), OnAxis: !d.ByPiece() && !d.Built() && !d.Offers(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
+		LookIn: d.LookText(), ByPiece: d.ByPiece(), Built: d.Built(), Offers: d.Offers(), InVisit: d.InVisit(), OnAxis: !d.ByPiece() && !d.Built() && !d.InVisit(), Values: d.Ladder.Counts() == nudge.Value && !d.ByPiece(),
 	}
 	v.findings(found)
 	v.Note = draftNote(h, n, v.Phase)
@@ -406,7 +407,7 @@ func (v *benchView) rows(w drawer, regions []catalog.Region) {
 		v.Rows = append(v.Rows, rowView{name, []partView{{key, label + ": " + text, text}}})
 	}
 	row("Moment", "moment", "Moment", "shows "+momentName(d.Moment), d.Moment == "")
-	row("Answers", "answers", "Answers", d.AnswersText(), !d.Offers())
+	row("Answers", "answers", "Answers", d.AnswersText(), !d.InVisit())
 	row("Beside", "beside", "Beside others", d.Beside.Text(), d.Beside.IsZero())
 	row("Limits", "limits", "Limits", d.Limits.Text(v.voice()), d.Limits.IsZero())
 	row("How often", "shown", "How often", "shows "+d.ShowsText(), d.Frequency.IsZero() && !d.HideWhenReached && !d.HideWithoutGain)
@@ -430,7 +431,7 @@ func (v *benchView) Code() string {
 	case a.Code != "":
 		return ""
 	case a.Pool != "":
-		return "a code of the pool " + a.Pool
+		return "" // the sentence says it
 	case v.D.AppliesCode != "":
 		return "no code needed, enters " + v.D.AppliesCode
 	}
@@ -530,7 +531,7 @@ func (v *benchView) switches(want, width string) {
 
 // firstPage is a page on which the nudge shows: the one that is nearest to the goods.
 func (v *benchView) firstPage() nudge.Page {
-	if v.Offers {
+	if v.InVisit {
 		return stations[stationOf(&v.D)].Page
 	}
 	for _, page := range []nudge.Page{nudge.SetPage, nudge.ProductPage, nudge.CartPage, nudge.HomePage, drawerPage} {
@@ -564,7 +565,7 @@ func firstCart(cat *catalog.Catalog, d *nudge.Definition, r catalog.Region, now 
 	most, first := 2, int64(2)
 	if rung := &d.Ladder.Rungs[0]; d.Built() {
 		most, first = int(max(rung.Count-1, 1)), 1
-	} else if d.Offers() {
+	} else if d.InVisit() {
 		most, first = 1, max(rung.Count, 1)
 	} else if d.ByPiece() {
 		most, first = 1, max(rung.Count, rung.Rewards[0].Size, 2)-1

@@ -244,7 +244,7 @@ func (w drawer) text(name, label string, at *string, most int) control {
 }
 
 // translated is a text in each of the languages of the shop's regions.
-func (w drawer) translated(name, label string, at *map[string]string) []control {
+func (w drawer) translated(name, label string, at *map[string]string, most int) []control {
 	var out []control
 	for _, r := range w.all {
 		for _, language := range r.Languages {
@@ -253,7 +253,7 @@ func (w drawer) translated(name, label string, at *map[string]string) []control 
 				continue
 			}
 			text := (*at)[language]
-			c := w.text(field, label+", in "+checks.LanguageName(language), &text, nudge.MostName)
+			c := w.text(field, label+", in "+checks.LanguageName(language), &text, most)
 			read := c.read
 			c.read = func(r *reading) {
 				read(r)

@@ -150,6 +150,9 @@ func (s *server) frame(c *echo.Context) error {
 	if n.Draft.Audience.Code != "" {
 		req.Cart.Codes = []string{n.Draft.Audience.Code}
 	}
+	if pool := n.Draft.Audience.Pool; pool != "" && (n.Draft.Audience.EarnedBy == "" || f.State == nudge.Reached) {
+		req.Cart = req.Cart.Earned(pool)
+	}
 	base, err := decide.Decide(snap, req)
 	if err != nil {
 		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "This cart cannot be decided: " + err.Error() + "."})
@@ -157,7 +160,8 @@ func (s *server) frame(c *echo.Context) error {
 	m := measuredBy(&n.Draft, region, h.shop.Locale)
 	counted := countedBy(base, n.ID)
 	var put []decide.CartLine
-	if f.State != "" {
+	withCode := n.Draft.Audience.EarnedBy != "" && stateOf(base, n.ID) == f.State // the code alone makes the difference
+	if f.State != "" && !withCode {
 		if f.State == nudge.Outdone {
 			put = outdoneFor(snap, &req, &n, m, region)
 		} else {
@@ -214,7 +218,7 @@ func (s *server) frame(c *echo.Context) error {
 		if err := s.placesPart(&out, snap, req, d, &n, region, h.shop.Locale, box); err != nil {
 			return s.fail(c, err)
 		}
-	case n.Draft.Offers():
+	case n.Draft.InVisit():
 		if err := s.visitPart(&out, snap, req, &n, here, region, box); err != nil {
 			return s.fail(c, err)
 		}

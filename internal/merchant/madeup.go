@@ -124,6 +124,8 @@ const (
 	hasDeclined = "decline"
 	hasClosed   = "close"
 	hasSeen     = "see"
+	hasEarned   = "earn"
+	hasTogether = "together"
 )
 
 // mostDid bounds what is played of a visit.
@@ -153,6 +155,13 @@ func (v *rehearsalView) did(snap *snapshot.Snapshot, req *decide.Request, q url.
 			}
 			req.Visit.Shows[id]++
 			x.Say = "“" + name + "” was shown."
+		case hasEarned:
+			if i := slices.IndexFunc(snap.Nudges, func(n snapshot.Compiled) bool { return n.ID == id }); i >= 0 {
+				req.Cart = req.Cart.Earned(snap.Nudges[i].Definition.Audience.Pool)
+			}
+			x.Say = "The code of “" + name + "” was earned."
+		case hasTogether:
+			x.Say = v.takeAll(snap, req, id, name)
 		default:
 			continue
 		}
@@ -182,6 +191,26 @@ func (v *rehearsalView) take(snap *snapshot.Snapshot, req *decide.Request, id, s
 	return "“" + name + "” does not offer this any more; nothing was taken."
 }
 
+// takeAll puts what goes together into the cart: what the page shows, and its companions.
+func (v *rehearsalView) takeAll(snap *snapshot.Snapshot, req *decide.Request, id, name string) string {
+	d, err := decide.Decide(snap, *req)
+	for _, o := range d.Offers {
+		if err != nil || o.Nudge != id || o.Main == nil {
+			continue
+		}
+		if !o.Main.InCart {
+			req.Cart = req.Cart.With(o.Main.SKU, 1)
+		}
+		for _, it := range o.Items {
+			if !it.Taken {
+				req.Cart = req.Cart.Take(id, it)
+			}
+		}
+		return o.Main.Label + " and all its companions were put in from “" + name + "”."
+	}
+	return "“" + name + "” does not offer this any more; nothing was put in."
+}
+
 // acts are what a shopper could do with a nudge as it is decided.
 func acts(h *here, q url.Values, d *decide.Decision, id string) (out []actView) {
 	then := func(say string, parts ...string) {
@@ -194,7 +223,16 @@ func acts(h *here, q url.Values, d *decide.Decision, id string) (out []actView) 
 		return nil
 	}
 	offers := false
+	if i := slices.IndexFunc(d.Says, func(s decide.Said) bool { return s.Nudge == id && s.Earn != nil }); i >= 0 {
+		offers = true
+		then("earn the code", hasEarned, id)
+	}
 	for _, o := range d.Offers {
+		if o.Nudge == id && o.Main != nil {
+			offers = true
+			then("put all in together", hasTogether, id)
+			continue
+		}
 		for _, it := range o.Items {
 			if o.Nudge == id && !it.Taken {
 				offers = true

@@ -187,7 +187,7 @@ func (w drawer) look(p *panel, d *nudge.Definition) {
 		picture = []string{d.Look.PictureOf}
 	}
 	of := w.tokens("look.picture_of", "Beside the product page block the picture of", "products", &picture)
-	p.More = append(w.translated("headings", "What stands above its block", &d.Headings), of,
+	p.More = append(w.translated("headings", "What stands above its block", &d.Headings, nudge.MostName), of,
 		w.whole("look.marked", "Rung that the block points out; empty: none", &d.Look.Marked, 0, int64(len(d.Ladder.Rungs)), "counted from 1"))
 	p.after = func(e *editing) {
 		switch len(picture) {
@@ -323,7 +323,7 @@ func (w drawer) slot(p *panel, d *nudge.Definition, i int) {
 			p.More = append(p.More, c)
 		}
 	}
-	p.Controls = append(p.Controls, w.translated(at+".names", "What shoppers call it", &s.Names)...)
+	p.Controls = append(p.Controls, w.translated(at+".names", "What shoppers call it", &s.Names, nudge.MostName)...)
 	if len(d.Ladder.Slots) > 1 {
 		p.CanDrop = "slot"
 	}
@@ -464,11 +464,22 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 
 // codes is whether a code is needed, and which.
 func (w drawer) codes(p *panel, d *nudge.Definition) {
-	p.Controls = []control{w.code("audience.code", "Only with this code; empty: for everybody", &d.Audience.Code)}
-	p.More = []control{
+	p.Controls = []control{
+		w.code("audience.code", "Only with this code; empty: for everybody", &d.Audience.Code),
 		w.text("audience.pool", "Only with a code of this pool of single-use codes", &d.Audience.Pool, 40),
-		w.code("applies_code", "Enters this code by itself where the nudge is in its audience", &d.AppliesCode),
+		choice("audience.earned_by", "Codes of the pool are given", &d.Audience.EarnedBy, []choiceView{
+			{Value: "", Name: "By yourself: in a letter, on paper"},
+			{Value: string(audience.LinkShared), Name: "To who shares the link of the cart, once a visit"},
+			{Value: string(audience.Leaving), Name: "To who was about to leave and stays, once a visit"},
+		}),
 	}
+	p.after = func(*editing) {
+		if d.Audience.EarnedBy != audience.LinkShared {
+			d.ShareText = nil
+		}
+	}
+	p.More = append([]control{w.code("applies_code", "Enters this code by itself where the nudge is in its audience", &d.AppliesCode)},
+		w.translated("share_text", "Written beforehand for who shares", &d.ShareText, nudge.MostWording)...)
 }
 
 func (w drawer) beside(p *panel, d *nudge.Definition) {
@@ -528,7 +539,7 @@ func (w drawer) atMoment(p *panel, d *nudge.Definition) {
 // answers are what an offer is taken and declined with.
 func (w drawer) answers(p *panel, d *nudge.Definition) {
 	p.Legend = "Empty ones read as usual."
-	p.Controls = append(w.translated("answers.yes", "Yes", &d.Answers.Yes), w.translated("answers.no", "No", &d.Answers.No)...)
+	p.Controls = append(w.translated("answers.yes", "Yes", &d.Answers.Yes, nudge.MostName), w.translated("answers.no", "No", &d.Answers.No, nudge.MostName)...)
 }
 
 func (w drawer) suggests(p *panel, d *nudge.Definition) {

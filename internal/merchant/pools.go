@@ -10,6 +10,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/codes"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/serving"
@@ -121,14 +123,39 @@ func (s *server) poolLeft(c *echo.Context, v *benchView) error {
 	if err != nil {
 		return err
 	}
+	left, earned := int64(0), v.D.Audience.EarnedBy != ""
 	p := v.Panels["code"]
 	p.Link, p.Go, p.Note = "/shop/codes?pool="+url.QueryEscape(pool), "Make, import or export codes", "The pool has no code yet."
 	for _, n := range counts {
 		if n.Pool == pool {
-			p.Note = fmt.Sprintf("%d of %d codes of the pool are left.", n.Left(), n.Codes)
+			left = n.Left()
+			p.Note = fmt.Sprintf("%d of %d codes of the pool are left.", left, n.Codes)
 		}
 	}
+	if left == 0 && earned {
+		v.findings([]checks.Finding{{Severity: checks.Doubt, Field: "audience.pool", Say: fmt.Sprintf("The pool “%s” has no code left, so nobody is asked; make some.", pool)}})
+	}
+	if !earned {
+		return nil
+	}
+	shares, err := s.app.Store.Shares(c.Request().Context(), at(c).shop.ID, v.N.ID)
+	if err != nil {
+		return err
+	}
+	say := plural(shares.Codes, "code given", "codes given")
+	if v.D.Audience.EarnedBy == audience.LinkShared {
+		say = plural(shares.Links, "cart shared", "carts shared") + "; by the links " + plural(shares.Visits, "visit", "visits") + " and " + plural(shares.Orders, "order", "orders") + "; " + say
+	}
+	v.Rows = append(v.Rows, rowView{"So far", []partView{{"code", "So far: " + say, say}}})
 	return nil
+}
+
+// plural says how many of something there are.
+func plural(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return strconv.FormatInt(n, 10) + " " + many
 }
 
 // fieldOf is the field of the page that a problem is told at.

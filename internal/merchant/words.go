@@ -60,7 +60,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		var lines []decide.CartLine
 		if json.Unmarshal([]byte(firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())), &lines) == nil {
 			req := decide.Request{Cart: decide.Cart{Lines: lines, Region: v.Region.ID}, Every: true, Moment: decide.Moment{At: s.app.Now(), Locale: v.Language, Placements: noPlaces}}
-			if v.Offers {
+			if v.InVisit {
 				req.Cart.Destination = destinationOf(v.Region)
 				req = stations[stationOf(&v.D)].request(req)
 			}
@@ -76,7 +76,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	sample := map[nudge.Placeholder]string{}
 	for _, p := range nudge.Placeholders {
 		sample[p.Name] = orElse(value[p.Name], p.Means)
-		if p.Name == nudge.Product || p.Name.OfOffer() == v.Offers && !v.D.Notices() || p.Name == nudge.RewardName && !v.D.Notices() {
+		if p.Name == nudge.Product || p.Name.OfOffer() == v.InVisit && !v.D.Notices() || p.Name == nudge.RewardName && !v.D.Notices() {
 			v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, sample[p.Name]})
 		}
 	}
@@ -90,7 +90,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		quiet = map[nudge.State]string{}
 	}
 	for _, st := range nudge.States {
-		if (st == nudge.Waiting && !v.D.CanWait() || v.Offers && st != nudge.Reached) && words[v.Language][st] == "" {
+		if (st == nudge.Waiting && !v.D.CanWait() || v.Offers && st != nudge.Reached || v.D.Audience.EarnedBy != "" && st != nudge.NotYet && st != nudge.Reached) && words[v.Language][st] == "" {
 			continue
 		}
 		name := checks.StateName(st)
@@ -98,6 +98,9 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 			if name = "asks"; v.D.Notices() {
 				name = "says"
 			}
+		}
+		if v.D.Audience.EarnedBy != "" && (st == nudge.NotYet || st == nudge.Reached) {
+			name = map[nudge.State]string{nudge.NotYet: "asks", nudge.Reached: "with the code"}[st]
 		}
 		sv := stateView{State: st, Name: name, Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
 		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
@@ -137,6 +140,13 @@ func (v *benchView) sampleValues(d decide.Decision, value map[nudge.Placeholder]
 			value[nudge.OrderTotal] = money.Format(money.Amount{Minor: *o.Items[0].ToPay, Currency: v.Region.Currency}, v.Language)
 		}
 	}
+	defer func() {
+		for _, said := range d.Says {
+			if said.Nudge == v.N.ID {
+				said.Values(v.D.SentenceOf(said.Rung, said.Language, said.State), value)
+			}
+		}
+	}()
 	rungs := d.Nudges[i].Rungs
 	text := func(r *decide.RungOutcome, n int64) string {
 		return nudge.MeasureText(r.Measure, n, v.Region.Currency, v.Language, v.Language)

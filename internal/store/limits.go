@@ -43,6 +43,10 @@ type PoolCode struct {
 	Pool        string
 	OrderNumber *int64
 	AddedAt     time.Time
+	// The nudge by which, and the visit to which, it was given; null: to none.
+	GivenBy *string
+	GivenTo *string
+	GivenAt *time.Time
 }
 
 // Usage reads how far limits are used up, in a region and by a shopper ("" for one
@@ -163,19 +167,20 @@ func (s *Store) Codes(ctx context.Context, shop, pool string) ([]codes.Row, erro
 	return out, err
 }
 
-// PoolCount is how many codes a pool has, and how many of them orders have taken.
+// PoolCount is how many codes a pool has, how many of them orders have taken, and how many
+// shoppers have earned and not used yet.
 type PoolCount struct {
-	Pool        string
-	Codes, Used int64
+	Pool                 string
+	Codes, Used, Waiting int64
 }
 
-// Left is how many may still be used.
-func (p PoolCount) Left() int64 { return p.Codes - p.Used }
+// Left is how many may still be given to somebody.
+func (p PoolCount) Left() int64 { return p.Codes - p.Used - p.Waiting }
 
 // PoolCounts counts the codes of a shop's pools, by name.
 func (s *Store) PoolCounts(ctx context.Context, shop string) ([]PoolCount, error) {
 	var out []PoolCount
 	err := s.DB.WithContext(ctx).Model(&PoolCode{}).Where("shop_id = ?", shop).
-		Select("pool, count(*) AS codes, count(order_number) AS used").Group("pool").Order("pool").Scan(&out).Error
+		Select("pool, count(*) AS codes, count(order_number) AS used, count(given_to) FILTER (WHERE order_number IS NULL) AS waiting").Group("pool").Order("pool").Scan(&out).Error
 	return out, err
 }

@@ -250,6 +250,7 @@ type Order struct {
 	ToPay          money.Minor
 	Method         string
 	Customer       string
+	SharedLink     string          // by whose token the visit came; empty: none
 	AsQuoted       bool            // taken over as the shop charged it, while Agonal could not be reached
 	Decision       decide.Decision `gorm:"serializer:json"`
 	PlacedAt       time.Time

@@ -23,6 +23,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/decide/decidetest"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
@@ -51,6 +52,15 @@ func newAPI(t testing.TB) *api {
 	a.router, err = gorillamux.NewRouter(doc)
 	require.NoError(t, err)
 	return a
+}
+
+// publish makes a nudge live.
+func (a *api) publish(t testing.TB, id, definition string) {
+	t.Helper()
+	d, err := nudge.Parse([]byte(definition))
+	require.NoError(t, err)
+	_, _, err = a.app.PublishDefinition(t.Context(), demo.Shop, id, "API", d)
+	require.NoError(t, err)
 }
 
 // call sends a request and holds the answer against the document.

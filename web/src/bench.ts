@@ -405,6 +405,14 @@ export function bench(say: (text: string) => void) {
       lines = [...lines.filter((l) => l.sku !== instead || l.origin), { sku, quantity: much, origin: { kind: 'offer', nudge, ...(instead && { instead }) } }];
     changed();
   };
+  /** What goes together is put into the preview's cart. */
+  const together = ({ nudge, sku, items }: Offered & { items: string[] }) => {
+    const has = lines.find((l) => l.sku === sku && !l.origin);
+    if (has) has.quantity++;
+    else if (sku) lines = [...lines, { sku, quantity: 1 }];
+    lines = [...lines, ...items.map((s) => ({ sku: s, quantity: 1, origin: { kind: 'offer' as const, nudge } }))];
+    changed();
+  };
   root.addEventListener('pick', (e) => put(((e as CustomEvent).detail as Picked).value, 1));
 
   // How one looks at it stands in the address, and in every form that changes it.
@@ -450,6 +458,11 @@ export function bench(say: (text: string) => void) {
     if (e.origin !== location.origin) return;
     if (e.data?.ready) void ask();
     if (e.data?.offer) answered(e.data.offer as Offered);
+    if (e.data?.together) together(e.data.together as Offered & { items: string[] });
+    if (e.data?.earned) {
+      state().value = 'reached';
+      state().dispatchEvent(new Event('change', { bubbles: true }));
+    }
     if (e.data?.put) put(String(e.data.put.sku), Number(e.data.put.add));
   });
   document.addEventListener('change', (e) => {

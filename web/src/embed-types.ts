@@ -28,6 +28,7 @@ export interface Said {
   builder?: Builder;
   offer?: Offer;
   act?: { text: string; link?: string; code?: string };
+  earn?: { act: string; text: string; no?: string; share?: string; gone: string };
   heading?: string;
   picture?: string;
   ends?: { seconds: number; text: string };
@@ -107,6 +108,7 @@ export interface Decision {
   lines: (Piece & { build?: { nudge: string; id: string } })[];
   builds?: Build[];
   cart?: Cart;
+  awaits?: string[];
   says: Said[];
   shown: Record<string, string[]>;
   nudges: { nudge: string; revision: number; rungs: Rung[] }[];

@@ -187,6 +187,15 @@ import { SetBuilder } from './set-builder';
     keepVisit();
     void happened('leaving');
   };
+  // Going back is leaving, too: where somebody waits for it, the first press stays here.
+  let held = false;
+  document.addEventListener('pointerup', (e) => {
+    if (held || !decision?.awaits?.includes('leaving') || visit.seen.includes('left') || (e.target as Element).closest('a, button, input, select, label'))
+      return;
+    held = true;
+    history.pushState(history.state, '');
+    addEventListener('popstate', leaving, { once: true });
+  });
   document.addEventListener('mouseout', (e) => !e.relatedTarget && e.clientY <= 0 && leaving());
   if (matchMedia('(pointer: coarse)').matches) {
     let idle = 0;
@@ -211,6 +220,26 @@ import { SetBuilder } from './set-builder';
     }
     const kind = a.act === 'together' ? 'together' : 'offer';
     from.dispatchEvent(new CustomEvent(`agonal:${kind}`, { bubbles: true, composed: true, detail: { nudge: s.nudge, ...a } }));
+  };
+
+  /** Hands out the code that an act has earned: the shop enters it as if it were typed. */
+  const earned = async (nudge: string, act: string) => {
+    const r = await post('/v1/codes/earn', { nudge, act, visit: visit.id }).catch(() => undefined);
+    const code = r?.ok && ((await r.json()) as { code: string }).code;
+    if (!code) return false;
+    const codes = (request?.cart as { codes?: string[] } | undefined)?.codes ?? [];
+    document.dispatchEvent(new CustomEvent('agonal:code', { detail: { codes: [...codes.filter((c) => c !== code), code] } }));
+    return true;
+  };
+  /** The act that earns a code: the cart is shared by the shop's own way, or one stays. */
+  const earn = async (from: HTMLElement, s: Said) => {
+    if (!live) return from.dispatchEvent(new CustomEvent('agonal:earned', { bubbles: true, composed: true }));
+    if (s.earn!.act !== 'link_shared') return earned(s.nudge, s.earn!.act);
+    const { lines } = request?.cart as { lines: object[] };
+    const r = await post('/v1/links', { nudge: s.nudge, visit: visit.id, cart: { lines } }).catch(() => undefined);
+    if (!r?.ok) return false;
+    const { token } = (await r.json()) as { token: string };
+    return from.dispatchEvent(new CustomEvent('agonal:share', { bubbles: true, composed: true, detail: { nudge: s.nudge, token, text: s.earn!.share } }));
   };
 
   const render = (d: Decision) => {
@@ -374,7 +403,7 @@ import { SetBuilder } from './set-builder';
       }
       const bar = this.body.querySelector<HTMLElement>('.bar')!;
       const { value, most, marks, text } = s.progress;
-      const gives = !also && !s.offer && !s.act && marks.some((m) => m.label);
+      const gives = !also && !s.offer && !s.act && !s.earn && marks.some((m) => m.label);
       bar.hidden = !gives || look === 'none' || look === 'steps' || most <= 0 || !!rows;
       bar.style.display = bar.hidden ? 'none' : '';
       bar.setAttribute('aria-valuemax', String(most));
@@ -429,12 +458,22 @@ import { SetBuilder } from './set-builder';
       const old = this.root.querySelector<HTMLElement>('.act');
       const focused = !!old && this.root.activeElement === old;
       old?.remove();
-      if (!s.act || !this.body) return;
+      if ((!s.act && !s.earn) || !this.body) return;
       const act = this.acts(s);
       this.body.querySelector('p')!.append(' ', act);
       if (focused) act.focus();
     }
-    private acts(s: Said) {
+    private acts(s: Said, done = () => {}) {
+      if (s.earn) {
+        const b: HTMLButtonElement = press(s.earn.text, 'act', async () => {
+          b.disabled = true;
+          const given = await earn(this, s);
+          if (given) done();
+          else b.replaceWith(` ${s.earn!.gone}`);
+          b.disabled = false;
+        });
+        return b;
+      }
       const { text, link, code } = s.act!;
       if (link) return Object.assign(el('a', 'act', text), { href: link });
       const codes = ((request?.cart as { codes?: string[] } | undefined)?.codes ?? []).filter((c) => c !== code);
@@ -479,17 +518,18 @@ import { SetBuilder } from './set-builder';
       const choice = decision?.cart?.choices?.find((c) => c.nudge === s.nudge && ['to_pick', 'offered'].includes(c.state));
       const key = `closed:${s.nudge}:${s.rung}`;
       this.hidden = true;
-      if (!s.offer && !s.act && (!choice || !['reached', 'waiting'].includes(s.state))) {
+      const asks = !!s.offer || !!s.act || !!s.earn;
+      if (!asks && (!choice || !['reached', 'waiting'].includes(s.state))) {
         if (decision?.cart && !choice && !s.once) visit.seen = visit.seen.filter((k) => k !== key); // newly earned, it may be offered again
         this.root.querySelector('dialog')?.remove();
         return;
       }
-      if (!s.offer && !s.act && visit.seen.includes(key)) return;
+      if (!asks && visit.seen.includes(key)) return;
       if (pageAsked && pageAsked !== s.nudge) return; // one page asks about one thing
       // One dialog at a time: what has just opened goes first, and this one follows it.
       clearTimeout(this.ticking);
       if (!live) return this.ask(s, key, choice);
-      const wait = cartComes() && !s.offer && !s.act ? 1500 : 80;
+      const wait = cartComes() && !asks ? 1500 : 80;
       this.ticking = window.setTimeout(() => {
         if (!otherDialog()) this.ask(s, key, choice);
       }, wait);
@@ -498,7 +538,7 @@ import { SetBuilder } from './set-builder';
       this.hidden = false;
       const box = el('dialog', 'ask');
       let said: Answer = { act: 'decline', sku: '' };
-      const asked = !!s.offer || !!s.act;
+      const asked = !!s.offer || !!s.act || !!s.earn;
       const title = asked ? s.heading : choice!.title;
       if (title) box.append(el('h2', 'heading', title));
       box.append(el('p', '', s.text));
@@ -511,16 +551,23 @@ import { SetBuilder } from './set-builder';
             box.close();
           }),
         );
-      else if (s.act)
+      else if (asked)
         box.append(
-          el('p', '', this.acts(s)),
-          press(decision?.cart?.words.close ?? '×', '', () => box.close()),
+          el(
+            'p',
+            'answers',
+            this.acts(s, () => {
+              said = { act: 'earned', sku: '' };
+              box.close();
+            }),
+            press(s.earn?.no ?? decision?.cart?.words.close ?? '×', 'no', () => box.close()),
+          ),
         );
       else this.gifts(box, s, choice!);
       box.addEventListener('close', () => {
         visit.asked = Date.now();
         if (!asked) visit.seen.push(key);
-        else answer(this, s, said);
+        else if (said.act !== 'earned') answer(this, s, said);
         keepVisit();
         box.remove();
         this.hidden = true;
@@ -666,6 +713,8 @@ import { SetBuilder } from './set-builder';
     },
     /** Tells that something has just happened that nudges may wait for. */
     happened,
+    /** Tells that the shopper has shared the cart for a nudge: its code is earned. */
+    shared: (nudge: string) => happened('link_shared').then(() => earned(nudge, 'link_shared')),
     settled,
     render,
     visit: () => visit,

@@ -4,7 +4,7 @@ import { el, press } from './dom';
 import type { Offer, OfferItem } from './embed-types';
 
 export interface Answer {
-  act: 'take' | 'drop' | 'decline' | 'together';
+  act: 'take' | 'drop' | 'decline' | 'together' | 'earned';
   sku: string;
   instead?: string;
   /** Of companions: those that are ticked; sku is what they go with, empty where that is in the cart. */

@@ -153,6 +153,22 @@ asked<{ items: { sku: string; quantity: number; build?: OfSet }[] }>('add', (d) 
   for (const it of d.items) change('/cart/add', { sku: it.sku, set: it.build?.id ?? '', quantity: String(it.quantity) });
 });
 
+// A cart is shared at a place that stands in for the real ones; once it is posted, the page
+// of the cart is told, wherever it is open.
+const postedKey = 'lindquill-posted';
+asked<{ nudge: string; token: string; text: string }>('share', (d) => void open(`/share-to?${new URLSearchParams({ ...d })}`, '_blank'));
+const posted = document.querySelector<HTMLElement>('[data-posted]');
+const takePosted = () => {
+  const nudge = localStorage.getItem(postedKey);
+  const embed = (window as unknown as { Agonal?: { shared(nudge: string): Promise<unknown> } }).Agonal;
+  if (!nudge || !embed || posted) return;
+  localStorage.removeItem(postedKey);
+  void embed.shared(nudge);
+};
+if (posted) localStorage.setItem(postedKey, posted.dataset.posted!);
+addEventListener('storage', (e) => e.key === postedKey && takePosted());
+document.addEventListener('agonal:decision', takePosted, { once: true });
+
 /** Puts in place what the shop answered: the content, the header, the cart, and what the embed knows. */
 const show = (html: string, whole = true) => {
   const page = new DOMParser().parseFromString(html, 'text/html');
