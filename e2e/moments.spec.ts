@@ -1,11 +1,14 @@
 // What is met on the way of a visit: what goes with a product, from its starting point to a
 // placed order. What a choice is said to cost is what the order then costs.
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, fillAddress, lindquill, putIn, signIn } from './servers';
-import { atBothWidths, begin, click, decided, drawer, euros, live, order, panel, promise, publish, restAfterwards, save, type Line } from './story';
+import { agonal, choose, fillAddress, lindquill, putIn, signIn } from './servers';
+import { atBothWidths, begin, begun, click, decided, drawer, euros, live, order, panel, promise, publish, restAfterwards, save, type Line } from './story';
 
 restAfterwards();
 
+interface Embed {
+  Agonal: { visit(): { shows: Record<string, number> } };
+}
 const idOf = (url: string) => new URL(url).pathname.split('/').at(-1)!;
 
 test('what goes with it: ticked, put in together at the total that was told, or left', async ({ page, context }) => {
@@ -215,4 +218,86 @@ test('going back is leaving, too: the first press asks, the second leaves', asyn
   await dialog.getByRole('button', { name: 'Close' }).click();
   await shop.goBack();
   await expect(shop).toHaveURL(/collections\/Inks/);
+});
+
+test('words that take turns page by page, one of which puts goods in; a block before and after a goal', async ({ page, context, playwright }) => {
+  test.setTimeout(240_000);
+  await begin(page, 'A word about what is in the cart');
+  const id = idOf(page.url());
+  await click(page, page.getByLabel(/^Reward of rung 1/));
+  await panel(page).getByLabel('Where it leads').fill('');
+  await choose(page, /^Or these are put in by a press/, 'blotting paper', /Blotting paper.*A5/);
+  await save(page);
+  await expect(page.getByLabel(/^Reward of rung 1: something is said, and Blotting paper, A5 can be put in by a click/)).toBeVisible();
+  await click(page, page.getByLabel('How often: shows as often as it fits'));
+  await panel(page).getByLabel('Takes turns, page by page, with others that do').check();
+  await save(page);
+  const preview = page.frameLocator('#preview');
+  await click(page, preview.getByRole('button', { name: 'Add it' }));
+  await expect(page.getByRole('region', { name: 'The cart beside it' })).toContainText('Blotting paper');
+  await publish(page);
+  const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer sk_lindquill_demo' } });
+  const other = await api.put('/v1/nudges/words-in-turn', {
+    data: {
+      version: 1,
+      name: 'Words in turn',
+      ladder: { basis: 'before_nudges', measure: 'units', rungs: [{ count: 1, rewards: [{ kind: 'notice', link: '/collections/Paper' }] }] },
+      audience: {},
+      placements: ['cart_drawer', 'cart_page'],
+      takes_turns: true,
+      wording: { en: { reached: 'Parcels leave the quay at four.' } },
+    },
+  });
+  expect(other.status(), await other.text()).toBeLessThan(300);
+  begun.push('Words in turn');
+
+  const ink = { sku: 'HARBLU-30', quantity: 1 };
+  const blotting = 'BLOPAP-A5';
+  await atBothWidths(context, async (shop) => {
+    await live(shop, '/', async (s) => {
+      await context.clearCookies({ domain: '127.0.0.1', name: /^lq_|^agonal_visit/ });
+      await putIn(s, 'harbour-blue', '30 ml');
+      await s.goto(`${lindquill}/cart`);
+      await expect(s.locator('agonal-nudge[place=cart_page]').first()).toContainText(/goes well with|at four/, { timeout: 1500 });
+    });
+    // Each page shows the one that was shown least.
+    const shows = (s: Page) => s.evaluate(() => Object.values((window as unknown as Embed).Agonal.visit().shows).reduce((a, b) => a + b, 0));
+    const before = await shows(shop);
+    const said: string[] = [];
+    for (let i = 0; i < 4; i++) {
+      const block = shop.locator('agonal-nudge[place=cart_page]').first();
+      await expect(block).toContainText(/goes well with|at four/);
+      said.push((await block.locator('p').first().textContent())!.includes('at four') ? 'quay' : 'paper');
+      await expect.poll(() => shows(shop)).toBe(before + i + 1); // it is seen, and counts
+      await shop.reload();
+    }
+    expect(said.join()).toMatch(/^(paper,quay,paper,quay|quay,paper,quay,paper)$/);
+    const block = shop.locator('agonal-nudge[place=cart_page]', { hasText: 'goes well with' }).first();
+    await expect(async () => {
+      await shop.reload();
+      await expect(block).toBeVisible({ timeout: 1200 });
+      await shop.waitForTimeout(1200);
+    }).toPass();
+    await block.getByRole('button', { name: 'Add it' }).dblclick();
+    await expect(shop.getByRole('main')).toContainText('Blotting paper');
+    await shop.reload();
+    await expect(shop.locator('agonal-nudge[place=cart_page]').first()).toContainText('at four'); // the other has nothing to put in
+    await order(shop, [ink, { sku: blotting, quantity: 1 }]);
+  });
+
+  await begin(page, 'A block of your own, before and after a goal');
+  await publish(page);
+  await atBothWidths(context, async (shop) => {
+    const block = shop.locator('agonal-nudge[place=product_block]').first();
+    await live(shop, '/products/harbour-blue', async () => {
+      await expect(block.getByRole('heading', { name: 'From the workshop' })).toBeVisible({ timeout: 1500 });
+    });
+    await expect(block).toContainText('made by four people at the harbour');
+    await putIn(shop, 'harbour-blue', '30 ml', 5); // 70.00
+    await shop.goto(`${lindquill}/products/harbour-blue`);
+    await expect(block).toContainText('Here is how what you chose is made');
+    await block.getByRole('link', { name: 'Have a look' }).click();
+    await expect(shop).toHaveURL(`${lindquill}/`);
+    await order(shop, [{ sku: 'HARBLU-30', quantity: 5 }]);
+  });
 });

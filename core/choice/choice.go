@@ -20,6 +20,8 @@ type Candidate struct {
 	// Gain is what showing it is expected to earn; zero where nothing is known, or
 	// where the merchant's order decides.
 	Gain Gain
+	// Turn is how often it was shown in this visit, where it takes turns; −1: it does not.
+	Turn int64
 	// Nearest tells that it keeps still in the top bar of a page that shows it in a
 	// nearer place, such as beside the product or in the cart.
 	Nearest bool
@@ -107,6 +109,7 @@ func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Plac
 	if !slices.IsSortedFunc(order, less) { // most often the merchant's order decides, and they come in it
 		slices.SortFunc(order, less)
 	}
+	takeTurns(candidates, order)
 	full := make([]nudge.Placement, 0, len(nudge.Placements))
 	out := map[nudge.Placement][]int{}
 	for _, i := range order {
@@ -129,6 +132,21 @@ func Pick(candidates []Candidate, most func(nudge.Placement) int) map[nudge.Plac
 		}
 	}
 	return out
+}
+
+// takeTurns puts those that take turns, at the places that they have among the others, in
+// the order in which they were shown least.
+func takeTurns(candidates []Candidate, order []int) {
+	var places, who []int
+	for at, i := range order {
+		if candidates[i].Turn >= 0 {
+			places, who = append(places, at), append(who, i)
+		}
+	}
+	slices.SortStableFunc(who, func(a, b int) int { return cmp.Compare(candidates[a].Turn, candidates[b].Turn) })
+	for n, at := range places {
+		order[at] = who[n]
+	}
 }
 
 // One lists one nudge for every placement.

@@ -2,6 +2,7 @@ package choice_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -86,4 +87,26 @@ func TestTheFartherPlaceKeepsStill(t *testing.T) {
 	assert.Equal(t, map[nudge.Placement][]int{block: {0}, bar: {0}}, pick, "where the merchant says otherwise")
 	pick = choice.Pick([]choice.Candidate{{Nudge: "first", Priority: 1, Placements: []nudge.Placement{bar, drawer}, Nearest: true}}, choice.One)
 	assert.Equal(t, map[nudge.Placement][]int{bar: {0}, drawer: {0}}, pick, "the drawer lies over the page")
+}
+
+// Who takes turns takes the place that one of them has, the least shown first; the others
+// stay where they are.
+func TestTurnsAreTaken(t *testing.T) {
+	bar := []nudge.Placement{nudge.TopBar}
+	all := []choice.Candidate{
+		{Nudge: "ladder", Priority: 1, Placements: bar, Turn: -1}, {Nudge: "paper", Priority: 2, Placements: bar, Turn: 2},
+		{Nudge: "code", Priority: 3, Placements: bar, Turn: -1}, {Nudge: "quay", Priority: 4, Placements: bar, Turn: 1},
+	}
+	three := func(nudge.Placement) int { return 3 }
+	names := func(turns ...int64) (out []string) {
+		c := slices.Clone(all)
+		c[1].Turn, c[3].Turn = turns[0], turns[1]
+		for _, i := range choice.Pick(c, three)[nudge.TopBar] {
+			out = append(out, c[i].Nudge)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"ladder", "quay", "code"}, names(2, 1))
+	assert.Equal(t, []string{"ladder", "paper", "code"}, names(2, 2), "shown as often, the merchant's order decides")
+	assert.Equal(t, []string{"ladder", "paper", "code"}, names(-1, -1))
 }

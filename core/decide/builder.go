@@ -100,11 +100,14 @@ func (w *work) planChoice(plan, language string) *PlanChoice {
 // block adds what belongs to a block of its own: its heading, picture and end.
 func (w *work) block(t *taking, d *Decision, said *Said) {
 	def := &t.n.Definition
-	said.Once, said.Remember = def.Frequency.PerVisit == 1, max(t.n.Caps.PerDay, t.n.Caps.PerShopper) > 0
-	if slices.ContainsFunc([]nudge.Placement{nudge.SetBuilder, nudge.ProductBlock, nudge.Dialog, nudge.AfterBuy}, func(p nudge.Placement) bool { return shownIn(d, t.n.ID, p) }) {
+	said.Once, said.Remember = def.Frequency.PerVisit == 1, max(t.n.Caps.PerDay, t.n.Caps.PerShopper, def.DeclinedDays) > 0
+	if slices.ContainsFunc(blocks(def), func(p nudge.Placement) bool { return shownIn(d, t.n.ID, p) }) {
 		said.Heading = def.Headings[said.Language]
 		if p, ok := w.s.Shop.Catalog.Product(def.Look.PictureOf); ok {
 			said.Picture = p.Picture
+		}
+		if def.Look.Picture != "" {
+			said.Picture, said.PictureAlt = def.Look.Picture, def.Look.PictureAlt[said.Language]
 		}
 	}
 	until := w.req.OfferedUntil
@@ -114,6 +117,16 @@ func (w *work) block(t *taking, d *Decision, said *Said) {
 	if until != nil && until.After(w.req.Moment.At) {
 		said.Ends = &Ends{Seconds: int64(until.Sub(w.req.Moment.At).Seconds()), Text: nudge.BuildWordsIn(said.Language).Left("{time}")}
 	}
+}
+
+// blocks are the places where a nudge has a block of its own; one that only says something
+// has it in the cart, too.
+func blocks(d *nudge.Definition) []nudge.Placement {
+	out := []nudge.Placement{nudge.SetBuilder, nudge.ProductBlock, nudge.Dialog, nudge.AfterBuy}
+	if d.Notices() {
+		out = append(out, nudge.CartDrawer, nudge.CartBlock)
+	}
+	return out
 }
 
 // shownIn tells whether a place shows a nudge.

@@ -421,7 +421,9 @@ type Said struct {
 	// shop's picture, and for how long it is still to be had.
 	Heading string `json:"heading,omitempty"`
 	Picture string `json:"picture,omitempty"`
-	Ends    *Ends  `json:"ends,omitempty"`
+	// PictureAlt says what the picture shows; empty: it is an ornament.
+	PictureAlt string `json:"picture_alt,omitempty"`
+	Ends       *Ends  `json:"ends,omitempty"`
 	// Once tells that it is to be offered once in a visit, however often it is earned.
 	Once bool `json:"once,omitempty"`
 	// Remember tells that the device is to remember its shows beyond the visit.
@@ -455,11 +457,19 @@ type SaidSum struct {
 	Saved string   `json:"saved,omitempty"`
 }
 
-// SaidAct is what a notice leads to: an address, or a code that a press enters.
+// SaidAct is what a notice leads to: an address, a code that a press enters, or goods that
+// it puts in.
 type SaidAct struct {
 	Text string `json:"text"`
 	Link string `json:"link,omitempty"`
 	Code string `json:"code,omitempty"`
+	Put  []Put  `json:"put,omitempty"`
+}
+
+// Put is a quantity of a SKU to put in.
+type Put struct {
+	SKU      string `json:"sku"`
+	Quantity int64  `json:"quantity"`
 }
 
 // SaidEarn is an act that earns a code: what a press is called, what is written beforehand

@@ -58,7 +58,7 @@ func (w *work) earning(d *Decision, t *taking, o *NudgeOutcome) bool {
 
 // earn adds the act that earns what a nudge gives.
 func (w *work) earn(t *taking, said *Said) {
-	if w.byAct[said.Nudge] == nil {
+	if !t.earns || w.byAct[said.Nudge] == nil {
 		return
 	}
 	d := &t.n.Definition

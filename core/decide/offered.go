@@ -20,6 +20,8 @@ func (w *work) offers(d *Decision) {
 		if r.Kind == nudge.Notice {
 			if !w.ofAdded(t) {
 				w.noOfferFor(t.n.ID, OutsideMoment)
+			} else if why := w.nothingToPut(r); why != "" {
+				w.noOfferFor(t.n.ID, why)
 			}
 			return
 		}
@@ -397,9 +399,62 @@ func (w *work) offer(t *taking, d *Decision, said *Said) {
 func (w *work) notice(t *taking, said *Said) {
 	for i := range t.n.Definition.Ladder.Rungs[said.Rung].Rewards {
 		r := &t.n.Definition.Ladder.Rungs[said.Rung].Rewards[i]
-		if text := t.n.Definition.NoticeAnswer(said.Language, r); r.Kind == nudge.Notice && text != "" {
-			said.Act = &SaidAct{Text: text, Link: r.Link, Code: r.Code}
+		if text := t.n.Definition.NoticeAnswer(said.Language, r); r.Kind == nudge.Notice && text != "" && w.nothingToPut(r) == "" {
+			said.Act = &SaidAct{Text: text, Link: r.Link, Code: r.Code, Put: w.toPut(r)}
 		}
+	}
+}
+
+// toPut lists the goods that a notice puts in and that are not in the cart yet.
+func (w *work) toPut(r *nudge.Reward) (out []Put) {
+	for _, it := range r.Items {
+		if r.Kind == nudge.Notice && !w.inCart(it.SKU) {
+			out = append(out, Put{it.SKU, it.Many()})
+		}
+	}
+	return out
+}
+
+// nothingToPut tells why the goods that a notice puts in cannot be put in; empty where they
+// can, or where it is about none.
+func (w *work) nothingToPut(r *nudge.Reward) Reason {
+	put := w.toPut(r)
+	if len(r.Items) > 0 && len(put) == 0 {
+		return InCart
+	}
+	for _, it := range put {
+		if _, sold := w.listPrice(it.SKU); !sold || !w.inStock(it.SKU, it.Quantity) {
+			return OutOfStock
+		}
+	}
+	return ""
+}
+
+// weighPut finds what the order costs with the goods that a notice puts in.
+func (w *work) weighPut(d *Decision, t *taking, rung int) {
+	for i := range t.n.Definition.Ladder.Rungs[rung].Rewards {
+		r := &t.n.Definition.Ladder.Rungs[rung].Rewards[i]
+		put := w.toPut(r)
+		if len(put) == 0 || w.nothingToPut(r) != "" {
+			continue
+		}
+		cart, item := w.req.Cart, &OfferItem{}
+		var names []string
+		for _, it := range put {
+			cart = cart.With(it.SKU, it.Quantity)
+			price, _ := w.listPrice(it.SKU)
+			item.Price += price * it.Quantity
+			names = append(names, w.label(it.SKU))
+		}
+		item.Label = nudge.OfferWordsIn(w.tongue.Language).All(names)
+		if with, ok := w.pricedCart(cart); ok {
+			more, toPay := with.ToPay-d.ToPay, with.ToPay
+			item.More, item.ToPay = &more, &toPay
+		}
+		if w.byAct == nil {
+			w.byAct = map[string]*OfferItem{}
+		}
+		w.byAct[t.n.ID] = item
 	}
 }
 

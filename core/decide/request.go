@@ -183,6 +183,8 @@ type Visit struct {
 type Remembered struct {
 	Shows int64 `json:"shows,omitempty"` // ever
 	Today int64 `json:"today,omitempty"` // within a day of the first of them, 0 once that is over
+	// SinceDeclined is how many seconds ago it was declined; absent: it was not.
+	SinceDeclined *int64 `json:"since_declined,omitempty"`
 }
 
 // ShownRef names a revision of a nudge.

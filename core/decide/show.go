@@ -68,6 +68,7 @@ func (w *work) show(d *Decision) {
 			continue
 		}
 		w.weighOffer(d, o.Nudge)
+		w.weighPut(d, t, o.Rungs[st.rung].Rung)
 		placements := w.asked(t.n.Definition.Placements)
 		for _, far := range []struct {
 			place nudge.Placement
@@ -83,7 +84,11 @@ func (w *work) show(d *Decision) {
 			continue
 		}
 		o.Reason = ""
-		candidates = append(candidates, choice.Candidate{Nudge: t.n.ID, Priority: t.n.Priority, Placements: placements, Newly: st.newly, Nearest: len(w.req.Moment.Placements) > 0 && !t.n.Definition.EveryPlace})
+		turn := int64(-1)
+		if t.n.Definition.TakesTurns {
+			turn = w.req.Visit.Shows[t.n.ID]
+		}
+		candidates = append(candidates, choice.Candidate{Turn: turn, Nudge: t.n.ID, Priority: t.n.Priority, Placements: placements, Newly: st.newly, Nearest: len(w.req.Moment.Placements) > 0 && !t.n.Definition.EveryPlace})
 		speakers = append(speakers, speaker{i, st, language, pieces})
 	}
 	candidates, speakers = w.gains(d, candidates, speakers)
@@ -171,7 +176,7 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return NoPlace
 	case slices.Contains(visit.Dismissed, id):
 		return Dismissed
-	case slices.Contains(visit.Declined, id):
+	case slices.Contains(visit.Declined, id), declinedLately(def.DeclinedDays, visit.Remembered[id].SinceDeclined):
 		return Declined
 	case def.Moment != "" && !w.justNow(def.Moment):
 		return OutsideMoment
@@ -192,6 +197,11 @@ func (w *work) hidden(d *Decision, t *taking, pieces []nudge.Piece) Reason {
 		return NoWords
 	}
 	return ""
+}
+
+// declinedLately tells whether a shopper declined something so lately that it stays quiet.
+func declinedLately(days int64, since *int64) bool {
+	return since != nil && *since < days*24*60*60
 }
 
 // over tells whether a bound is reached; 0 is none.

@@ -3,6 +3,7 @@
 package nudge
 
 import (
+	"reflect"
 	"time"
 
 	"agonal.dev/agonal/core/audience"
@@ -32,6 +33,12 @@ type Definition struct {
 	// anything.
 	HideWithoutGain bool      `json:"hide_without_gain,omitempty"`
 	Frequency       Frequency `json:"frequency,omitzero"`
+	// DeclinedDays is for how many days it stays quiet once a shopper declined it; 0: for
+	// the visit.
+	DeclinedDays int64 `json:"declined_days,omitempty"`
+	// TakesTurns lets it take turns with others that do, page by page, in a place where
+	// there is room for fewer of them.
+	TakesTurns bool `json:"takes_turns,omitempty"`
 	// Moment is what a shopper has just done when it shows; empty: whenever its page
 	// does. The reward is due at other moments too.
 	Moment audience.Act `json:"moment,omitempty"`
@@ -274,6 +281,10 @@ type Look struct {
 	Goods Goods `json:"goods,omitempty"`
 	// PictureOf is the product whose picture stands in its block; empty: none.
 	PictureOf string `json:"picture_of,omitempty"`
+	// Picture is one of its own in place of that: a path of the shop, or an address. What it
+	// shows is said by PictureAlt, by language; without that it is an ornament.
+	Picture    string            `json:"picture,omitempty"`
+	PictureAlt map[string]string `json:"picture_alt,omitempty"`
 	// Marked is the rung that a block points out, from 1; 0: none.
 	Marked int64 `json:"marked,omitempty"`
 	// Countdown tells how long it is still to be had, to its end.
@@ -290,7 +301,11 @@ const (
 )
 
 // IsZero tells whether the look is the usual one.
-func (l Look) IsZero() bool { return l == Look{} }
+func (l Look) IsZero() bool {
+	alt := l.PictureAlt
+	l.PictureAlt = nil
+	return len(alt) == 0 && reflect.DeepEqual(l, Look{})
+}
 
 // Tone is the colouring of a nudge within the shop's theme.
 type Tone string

@@ -75,6 +75,9 @@ func (d *Definition) NoticeAnswer(language string, r *Reward) string {
 	switch {
 	case r.Code != "" && d.Answers.Yes[language] == "":
 		return r.Code
+	case len(r.Items) > 0:
+		own, _ := d.AnswersIn(language, OfferAdd)
+		return own
 	case r.Code == "" && r.Link == "":
 		return ""
 	}
@@ -103,6 +106,27 @@ func (d *Definition) Accompanies() bool {
 		}
 	}
 	return false
+}
+
+// SaysBefore tells whether a nudge that only says something says something else before its
+// goal is reached.
+func (d *Definition) SaysBefore() bool {
+	r := &d.Ladder.Rungs[0]
+	goal := r.Count > 1
+	for _, a := range r.Thresholds {
+		goal = goal || a.Minor > 0
+	}
+	return goal && d.Notices()
+}
+
+// blockWording is a first wording for free words before and after a goal.
+func blockWording() Wording {
+	return Wording{
+		"en": {NotYet: "Everything here is made by four people at the harbour.", Reached: "Thank you. Here is how what you chose is made."},
+		"de": {NotYet: "Alles hier machen vier Leute am Hafen.", Reached: "Danke. So entsteht, was du ausgesucht hast."},
+		"pl": {NotYet: "Wszystko tutaj robią cztery osoby w porcie.", Reached: "Dziękujemy. Oto jak powstaje to, co wybierasz."},
+		"ja": {NotYet: "ここにあるものは、港の四人が作っています。", Reached: "ありがとうございます。お選びの品の作り方をご覧ください。"},
+	}
 }
 
 // Offers tells whether all that a nudge gives are offers.

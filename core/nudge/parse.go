@@ -12,6 +12,7 @@ import (
 const (
 	MostBytes = 256 << 10 // of the JSON form
 	MostName  = 80        // characters
+	MostDays  = 365
 	MostRungs = 6
 )
 

@@ -138,7 +138,7 @@ type Reward struct {
 	// Most is how many companions are shown at once; 0: [UsualCompanions].
 	Most int64 `json:"most,omitempty"`
 	// Link is where a notice leads, a path of the shop or an address, and Code what it
-	// enters; one of them, or neither.
+	// enters; one of them, or the Items that it puts in, or nothing.
 	Link string `json:"link,omitempty"`
 	Code string `json:"code,omitempty"`
 }

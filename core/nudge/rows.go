@@ -109,6 +109,12 @@ func (d *Definition) ShowsText() string {
 	count(d.Frequency.PerVisit, "a visit")
 	count(d.Frequency.PerDay, "a day")
 	count(d.Frequency.PerShopper, "per shopper")
+	if d.TakesTurns {
+		parts = append(parts, "in turns with others that do")
+	}
+	if d.DeclinedDays > 0 {
+		parts = append(parts, fmt.Sprintf("not for %d days after it was declined", d.DeclinedDays))
+	}
 	if d.HideWhenReached {
 		parts = append(parts, "until everything is reached")
 	}

@@ -118,6 +118,12 @@ func Starts() []Start {
 		{"notice", Tell, "A word about what is in the cart", "A sentence with the product’s name and a link, for who has something of a shelf in the cart. It gives nothing.", func(_ []catalog.Region, cat *catalog.Catalog) Definition {
 			return offer("A word beside it", Reward{Kind: Notice, Link: "/"}, firstShelf(cat), CartDrawer, CartBlock)
 		}},
+		{"block", Tell, "A block of your own, before and after a goal", "Free words with a picture and a link, on the product’s page and in the cart; others once the goal is reached. It gives nothing.", func(rs []catalog.Region, _ *catalog.Catalog) Definition {
+			d := ladder("From the workshop", rungAt(rs, 60, Reward{Kind: Notice, Link: "/"}))
+			d.Ladder.Basis, d.Placements, d.Look.Tone = BeforeNudges, []Placement{ProductBlock, CartBlock}, TonePaper
+			d.Headings = map[string]string{"en": "From the workshop", "de": "Aus der Werkstatt", "pl": "Z warsztatu", "ja": "工房から"}
+			return d
+		}},
 	}
 }
 
@@ -129,6 +135,8 @@ func (s Start) Build(regions []catalog.Region, cat *catalog.Catalog) Definition 
 		d.Wording = builtWording()
 	case d.Audience.EarnedBy != "":
 		d.Wording = earnWording(d.Audience.EarnedBy)
+	case d.SaysBefore():
+		d.Wording = blockWording()
 	case d.Offers():
 		d.Wording = offerWording(d.Ladder.Rungs[0].Rewards[0].Kind)
 	}

@@ -380,6 +380,8 @@ func (r *Reward) clause(v Voice, some bool) (text string, missing bool) {
 			text += ", with a link to " + r.Link
 		case r.Code != "":
 			text += ", and the code " + r.Code + " can be entered by a click"
+		case len(r.Items) > 0:
+			text += ", and " + r.items(v, " and ") + " can be put in by a click"
 		}
 	default:
 		price := "its list price"

@@ -325,6 +325,19 @@ func (d Definition) validLook() error {
 	if m := d.Look.Marked; m < 0 || m > int64(len(d.Ladder.Rungs)) {
 		return FieldError{"look.marked", fmt.Sprintf("there is no rung %d; 0 points out none", m)}
 	}
+	switch {
+	case !leads(d.Look.Picture) || len(d.Look.Picture) > MostLink:
+		return FieldError{"look.picture", "must be a path of the shop such as /pictures/quay.svg, or begin with https://"}
+	case d.Look.Picture == "" && len(d.Look.PictureAlt) > 0:
+		return FieldError{"look.picture_alt", "belongs to a picture of its own"}
+	case d.DeclinedDays < 0 || d.DeclinedDays > MostDays:
+		return FieldError{"declined_days", fmt.Sprintf("%d is not from 0 to %d", d.DeclinedDays, MostDays)}
+	}
+	for language, text := range d.Look.PictureAlt {
+		if utf8.RuneCountInString(text) > MostWording {
+			return FieldError{"look.picture_alt." + language, fmt.Sprintf("at most %d characters", MostWording)}
+		}
+	}
 	for language, text := range d.Headings {
 		if utf8.RuneCountInString(text) > MostName {
 			return FieldError{"headings." + language, fmt.Sprintf("at most %d characters", MostName)}

@@ -29,7 +29,7 @@ var fields = map[Kind]string{
 	OrderBump:    "items* percent amounts",
 	OfferAfter:   "items* in_place_of percent amounts",
 	Companions:   "items choose alike most percent",
-	Notice:       "link code",
+	Notice:       "link code items",
 }
 
 // RewardFields lists the fields that a kind of reward has, besides kind, and whether each
@@ -230,16 +230,31 @@ const MostLink = 300
 
 // validAct checks the one act of a notice.
 func (r *Reward) validAct(at string) error {
-	u, err := url.Parse(r.Link)
 	switch {
 	case r.Link != "" && r.Code != "":
 		return FieldError{at + ".code", "a notice leads somewhere or enters a code, not both"}
+	case r.Kind == Notice && len(r.Items) > 0 && r.Link+r.Code != "":
+		return FieldError{at + ".items", "a notice does one thing: it leads somewhere, enters a code, or puts goods in"}
 	case len(r.Code) > 40:
 		return FieldError{at + ".code", "at most 40 characters"}
 	case len(r.Link) > MostLink:
 		return FieldError{at + ".link", fmt.Sprintf("at most %d characters", MostLink)}
-	case r.Link != "" && (err != nil || u.Scheme == "" && (!strings.HasPrefix(r.Link, "/") || strings.HasPrefix(r.Link, "//")) || u.Scheme != "" && u.Scheme != "https"):
+	case !leads(r.Link):
 		return FieldError{at + ".link", "must be a path of the shop such as /collections/Paper, or begin with https://"}
 	}
 	return nil
+}
+
+// leads tells whether a text is empty, a path of the shop, or an address.
+func leads(to string) bool {
+	u, err := url.Parse(to)
+	switch {
+	case to == "":
+		return true
+	case err != nil:
+		return false
+	case u.Scheme == "":
+		return strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//")
+	}
+	return u.Scheme == "https"
 }

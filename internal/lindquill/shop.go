@@ -356,7 +356,7 @@ func parseVisit(s string) decide.Visit {
 
 // parseRemembered reads what the shopper's device remembers of shows.
 func parseRemembered(s string, now time.Time) map[string]decide.Remembered {
-	var kept map[string][3]int64 // shows, the first of a day in Unix milliseconds, and how many since
+	var kept map[string][4]int64 // shows, the first of a day in Unix milliseconds, how many since, and when it was declined
 	if json.Unmarshal([]byte(s), &kept) != nil || len(kept) > 60 || !readable(s) {
 		return nil
 	}
@@ -365,6 +365,10 @@ func parseRemembered(s string, now time.Time) map[string]decide.Remembered {
 		r := decide.Remembered{Shows: k[0]}
 		if since := now.Sub(time.UnixMilli(k[1])); since >= 0 && since < 24*time.Hour {
 			r.Today = k[2]
+		}
+		if k[3] > 0 {
+			since := max(0, int64(now.Sub(time.UnixMilli(k[3])).Seconds()))
+			r.SinceDeclined = &since
 		}
 		out[id] = r
 	}

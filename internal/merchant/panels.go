@@ -188,8 +188,13 @@ func (w drawer) look(p *panel, d *nudge.Definition) {
 	}
 	of := w.tokens("look.picture_of", "Beside the product page block the picture of", "products", &picture)
 	p.More = append(w.translated("headings", "What stands above its block", &d.Headings, nudge.MostName), of,
+		w.text("look.picture", "Or a picture of its own: a path of the shop, or an address", &d.Look.Picture, nudge.MostLink),
 		w.whole("look.marked", "Rung that the block points out; empty: none", &d.Look.Marked, 0, int64(len(d.Ladder.Rungs)), "counted from 1"))
+	p.More = append(p.More, w.translated("look.picture_alt", "What its own picture shows, for those who do not see it", &d.Look.PictureAlt, nudge.MostWording)...)
 	p.after = func(e *editing) {
+		if d.Look.Picture == "" {
+			d.Look.PictureAlt = nil
+		}
 		switch len(picture) {
 		case 0:
 			d.Look.PictureOf = ""
@@ -355,7 +360,7 @@ var rewardKinds = []choiceView{
 	{Value: "companions", Name: "Companions: what goes with the product shown"},
 	{Value: "order_bump", Name: "An offer at the checkout"},
 	{Value: "offer_after", Name: "An offer after the order"},
-	{Value: "notice", Name: "Nothing: something is said, with a link or a code"},
+	{Value: "notice", Name: "Nothing: something is said, with a link, a code or goods"},
 }
 
 // reward is one thing that a rung gives.
@@ -426,10 +431,13 @@ func (w drawer) rewardFields(at string, r *nudge.Reward) []control {
 		}
 	}
 	which := "These; the first that is in stock"
+	if r.Kind == nudge.Notice {
+		which = "Or these are put in by a press; none: nothing is"
+	}
 	if r.Kind == nudge.Companions {
 		which = "These, in this order; beside a rule, where it finds too few"
 	}
-	items := needed(w.goods(at+".items", which, &r.Items), func() bool { return len(r.Items) == 0 && r.Choose == "" })
+	items := needed(w.goods(at+".items", which, &r.Items), func() bool { return len(r.Items) == 0 && r.Choose == "" && r.Kind != nudge.Notice })
 	fields := []control{
 		w.percent(at+".percent", "How much less", &r.Percent, must("percent")),
 		w.amounts(at+".amounts", "The amount, in each region", &r.Amounts, must("amounts")),
@@ -517,6 +525,8 @@ func (w drawer) shown(p *panel, d *nudge.Definition) {
 		w.whole("frequency.per_visit", "Times in one visit; empty: no limit", &d.Frequency.PerVisit, 0, most, "times"),
 		w.whole("frequency.per_day", "Times in one day", &d.Frequency.PerDay, 0, most, "times"),
 		w.whole("frequency.per_shopper", "Times for one shopper, as the device remembers", &d.Frequency.PerShopper, 0, most, "times"),
+		w.whole("declined_days", "Once declined, quiet for so many days; empty: for the visit", &d.DeclinedDays, 0, nudge.MostDays, "days"),
+		w.flag("takes_turns", "Takes turns, page by page, with others that do", &d.TakesTurns),
 		w.flag("hide_when_reached", "Hide it once everything is reached", &d.HideWhenReached),
 		w.flag("hide_without_gain", "Hide it where showing it is not expected to earn anything", &d.HideWithoutGain),
 	}

@@ -90,7 +90,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		quiet = map[nudge.State]string{}
 	}
 	for _, st := range nudge.States {
-		if (st == nudge.Waiting && !v.D.CanWait() || v.Offers && st != nudge.Reached || v.D.Audience.EarnedBy != "" && st != nudge.NotYet && st != nudge.Reached) && words[v.Language][st] == "" {
+		if (st == nudge.Waiting && !v.D.CanWait() || v.Offers && st != nudge.Reached && !(st == nudge.NotYet && v.D.SaysBefore()) || v.D.Audience.EarnedBy != "" && st != nudge.NotYet && st != nudge.Reached) && words[v.Language][st] == "" {
 			continue
 		}
 		name := checks.StateName(st)

@@ -463,6 +463,7 @@ export function bench(say: (text: string) => void) {
       state().value = 'reached';
       state().dispatchEvent(new Event('change', { bubbles: true }));
     }
+    for (const it of (e.data?.add?.items ?? []) as Line[]) put(it.sku, it.quantity);
     if (e.data?.put) put(String(e.data.put.sku), Number(e.data.put.add));
   });
   document.addEventListener('change', (e) => {

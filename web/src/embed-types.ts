@@ -27,10 +27,11 @@ export interface Said {
   hints?: Hint[];
   builder?: Builder;
   offer?: Offer;
-  act?: { text: string; link?: string; code?: string };
+  act?: { text: string; link?: string; code?: string; put?: { sku: string; quantity: number }[] };
   earn?: { act: string; text: string; no?: string; share?: string; gone: string };
   heading?: string;
   picture?: string;
+  picture_alt?: string;
   ends?: { seconds: number; text: string };
   once?: boolean;
   remember?: boolean;

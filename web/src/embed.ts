@@ -9,7 +9,7 @@ import { el, press } from './dom';
 import { css } from './embed-css';
 import type { Decision, Drawn, Mark, Minor, Request, Row, Said, Visit } from './embed-types';
 import { type Answer, offered } from './offer';
-import { recall, remember } from './remember';
+import { declined, recall, remember } from './remember';
 import { SetBuilder } from './set-builder';
 
 (() => {
@@ -214,6 +214,8 @@ import { SetBuilder } from './set-builder';
   const answer = (from: HTMLElement, s: Said, a: Answer) => {
     if (a.act === 'decline') {
       if (!visit.declined.includes(s.nudge)) visit.declined.push(s.nudge);
+      if (live && s.remember) declined(s.nudge);
+      remembered = recall();
       keepVisit();
       for (const e of elements) if (e.hasAttribute('from')) e.draw();
       return void decide();
@@ -440,8 +442,9 @@ import { SetBuilder } from './set-builder';
     /** What stands above and beside a block: the merchant's own words, and a picture. */
     private block(s: Said, is: boolean) {
       this.root.querySelectorAll('.heading, .beside').forEach((x) => x.remove());
-      if (!(is || s.offer?.together || this.getAttribute('place') === 'after_purchase') || !this.body) return;
-      if (s.picture) this.body.prepend(Object.assign(el('img', 'beside'), { src: s.picture, alt: '', width: 64, height: 64 }));
+      const place = this.getAttribute('place') ?? '';
+      if (!(is || s.offer?.together || s.act || ['after_purchase', 'product_block'].includes(place)) || place === 'top_bar' || !this.body) return;
+      if (s.picture) this.body.prepend(Object.assign(el('img', 'beside'), { src: s.picture, alt: s.picture_alt ?? '', width: 64, height: 64 }));
       if (s.heading) this.body.prepend(el('h2', 'heading', s.heading));
     }
     /** What it offers, below the words. */
@@ -474,8 +477,16 @@ import { SetBuilder } from './set-builder';
         });
         return b;
       }
-      const { text, link, code } = s.act!;
+      const { text, link, code, put } = s.act!;
       if (link) return Object.assign(el('a', 'act', text), { href: link });
+      if (put) {
+        const b = press(text, 'act', () => {
+          b.disabled = true; // once, however often it is pressed
+          done();
+          this.dispatchEvent(new CustomEvent('agonal:add', { bubbles: true, composed: true, detail: { items: put } }));
+        });
+        return b;
+      }
       const codes = ((request?.cart as { codes?: string[] } | undefined)?.codes ?? []).filter((c) => c !== code);
       return press(text, 'act', () =>
         this.dispatchEvent(new CustomEvent('agonal:code', { bubbles: true, composed: true, detail: { codes: [...codes, code] } })),

@@ -11,6 +11,7 @@ addEventListener('message', (e: MessageEvent) => {
 document.addEventListener('agonal:put', (e) => parent.postMessage({ put: (e as CustomEvent).detail }, location.origin));
 document.addEventListener('click', (e) => e.composedPath().some((x) => x instanceof HTMLAnchorElement) && e.preventDefault()); // a preview leads nowhere
 document.addEventListener('agonal:offer', (e) => parent.postMessage({ offer: (e as CustomEvent).detail }, location.origin));
+document.addEventListener('agonal:add', (e) => parent.postMessage({ add: (e as CustomEvent).detail }, location.origin));
 document.addEventListener('agonal:earned', () => parent.postMessage({ earned: true }, location.origin));
 document.addEventListener('agonal:together', (e) => parent.postMessage({ together: (e as CustomEvent).detail }, location.origin));
 parent.postMessage({ ready: true }, location.origin);
