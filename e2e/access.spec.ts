@@ -77,6 +77,7 @@ const ofShop = [
   'shop/sales?percent=10&from=2030-12-01T09:00&until=2030-12-05T20:00',
   'shop/connection',
   'shop/people',
+  'shop/look',
   'shop/settings',
   'begin',
 ].map((p) => `/s/lindquill/${p}`);

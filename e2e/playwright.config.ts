@@ -8,7 +8,7 @@ const part = process.env.E2E_PART;
 const parts: Record<string, string[]> = {
   kinds: ['kinds', 'sets', 'offers', 'robot'],
   pages: ['access', 'use'],
-  others: ['bench', 'failures', 'files', 'markup', 'moments', 'own', 'shop', 'walk', 'workbench'],
+  others: ['bench', 'failures', 'files', 'look', 'markup', 'moments', 'own', 'shop', 'walk', 'workbench'],
 };
 const stories = (part ? parts[part] : Object.values(parts).flat()).map((name) => `${name}.spec.ts`);
 const hasty = 'use.spec.ts';

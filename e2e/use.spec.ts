@@ -34,6 +34,7 @@ const pages: Record<string, string> = {
   'an import': shop('shop/import'),
   'a region': shop('shop/regions/uk'),
   'a new region': shop('shop/regions/new'),
+  look: shop('shop/look'),
   settings: shop('shop/settings'),
   connection: shop('shop/connection'),
   people: shop('shop/people'),
@@ -238,6 +239,7 @@ test('a viewer reads everything and finds nothing to press in vain', async ({ pa
     'shop',
     'shop/regions',
     'shop/regions/home',
+    'shop/look',
     'shop/settings',
     'shop/connection',
     'shop/people',
@@ -245,7 +247,7 @@ test('a viewer reads everything and finds nothing to press in vain', async ({ pa
   ]) {
     await page.goto(shop(path));
     await whole(page, path);
-    await expect(page.locator('main form[method=post]:not(#settings-form, #region-form, #origins-form)'), path).toHaveCount(0);
+    await expect(page.locator('main form[method=post]:not(#look-form, #settings-form, #region-form, #origins-form)'), path).toHaveCount(0);
     await expect(page.getByRole('main').getByRole('button', { name: /^(Save|Publish|Pause|Delete|End|Make|Import|Add a region)/ }), path).toHaveCount(0);
   }
   // What a viewer may do, works: rehearse and look at other carts.

@@ -13,7 +13,7 @@ trap 'db_stop' EXIT
 db_start agonal_test
 export AGONAL_STATE=$STATE
 go_tests() {
-  go vet ./... && go test ./... ${GO_BESIDE:-} -count=1 -timeout 25m ${GOTESTFLAGS:-}
+  go test ./... ${GO_BESIDE:-} -count=1 -timeout 25m ${GOTESTFLAGS:-}
 }
 browser_tests() {
   npx --no-install playwright test -c e2e/playwright.config.ts ${E2E_ARGS:-}
@@ -36,7 +36,7 @@ case ${ONLY:-} in
     # Side by side: a browser mostly waits, and comes first where it does not.
     say "Browser tests in three parts, and Go tests beside them …"
     declare -A running
-    (renice -n 19 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 2" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & running[go-tests]=$!
+    (renice -n 8 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 2" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & running[go-tests]=$!
     port=18080
     for part in kinds pages others; do
       (E2E_PART=$part E2E_PORT=$port browser_tests) >"$STATE/$part.log" 2>&1 & running[$part]=$!

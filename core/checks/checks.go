@@ -292,8 +292,11 @@ func (f *finder) sentences(language string) {
 			continue // Valid has said so
 		}
 		has := false
+		if missing := f.d.Wording.MissingForms(language, s); len(missing) > 0 {
+			f.doubt(field, "%s has no form of “%s” for %s; such numbers read as the others.", LanguageName(language), StateName(s), FormNames(language, missing))
+		}
 		for _, p := range pieces {
-			has = has || p.Placeholder == nudge.ToAdd
+			has = has || p.Placeholder == nudge.ToAdd || p.Placeholder == nudge.ToAddNumber
 			if n := f.typedNumber(p.Text); n != "" {
 				f.doubt(field, "“%s” is written by hand in %s; use {threshold} or {to_add}, so that it follows when you change it.", n, LanguageName(language))
 			}

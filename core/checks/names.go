@@ -2,6 +2,7 @@ package checks
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -56,6 +57,10 @@ var Countries = sync.OnceValue(func() []string {
 
 // StateName says a state of the wording in words.
 func StateName(s nudge.State) string {
+	s, form := s.Split()
+	if form != "" {
+		return StateName(s) + ", " + string(form)
+	}
 	switch s {
 	case nudge.NotYet:
 		return "not yet"
@@ -71,6 +76,23 @@ func StateName(s nudge.State) string {
 		return "goods missing"
 	}
 	return string(s)
+}
+
+// FormNames says which numbers have some plural forms of a language.
+func FormNames(language string, forms []nudge.Form) string {
+	var parts []string
+	for _, f := range forms {
+		var numbers []string
+		known := nudge.NumbersOf(language, f, 4)
+		for _, n := range known[:min(3, len(known))] {
+			numbers = append(numbers, strconv.FormatInt(n, 10))
+		}
+		if len(known) > 3 {
+			numbers = append(numbers, "…")
+		}
+		parts = append(parts, strings.Join(numbers, ", "))
+	}
+	return strings.Join(parts, " and ")
 }
 
 // PlacementName says a placement in words.

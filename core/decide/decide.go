@@ -236,6 +236,7 @@ func (w *work) decide() (Decision, error) {
 	if w.brief {
 		return d, nil
 	}
+	d.Theme = w.s.Theme
 	w.show(&d)
 	w.suggest(&d)
 	w.drawn(&d)

@@ -6,6 +6,7 @@ import (
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/theme"
 )
 
 // Decision is the priced cart, what is missing to every promise, and what shows
@@ -44,6 +45,8 @@ type Decision struct {
 	Shown map[nudge.Placement][]string `json:"shown"`
 	// Awaits is what nudges wait for that would show if it had just happened.
 	Awaits []audience.Act `json:"awaits,omitempty"`
+	// Theme is what the shop's theme sets of the embed's style; none: nothing.
+	Theme *theme.Vars `json:"theme,omitempty"`
 	// Cart is the cart as it is drawn, where that was asked for.
 	Cart *DrawnCart `json:"cart,omitempty"`
 	// Exact is false where a better choice was not ruled out; Bound is then the
@@ -400,6 +403,7 @@ type Said struct {
 	State    nudge.State `json:"state"`
 	Newly    bool        `json:"newly,omitempty"` // reached for the first time in this visit
 	Language string      `json:"language"`
+	RTL      bool        `json:"rtl,omitempty"` // written from right to left
 	Text     string      `json:"text"`
 	Pieces   []Words     `json:"pieces"`
 	Progress Progress    `json:"progress"`

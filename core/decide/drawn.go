@@ -12,6 +12,7 @@ import (
 // computes nothing.
 type DrawnCart struct {
 	Language string          `json:"language"`
+	RTL      bool            `json:"rtl,omitempty"`  // written from right to left
 	Told     []string        `json:"told,omitempty"` // why gifts of the request's cart have left it
 	Pieces   int64           `json:"pieces"`         // what the shopper put in, gifts apart
 	Groups   []DrawnGroup    `json:"groups"`
@@ -112,7 +113,7 @@ func (w *work) drawn(d *Decision) {
 		return
 	}
 	words := nudge.CartWordsIn(w.tongue.Language)
-	c := &DrawnCart{Language: w.tongue.Language, Words: words, Goods: w.money(d.Goods), ToPay: w.money(d.ToPay), Groups: []DrawnGroup{}}
+	c := &DrawnCart{Language: w.tongue.Language, RTL: w.s.Shop.Settings.Theme.IsRightToLeft(w.tongue.Language), Words: words, Goods: w.money(d.Goods), ToPay: w.money(d.ToPay), Groups: []DrawnGroup{}}
 	for i := range d.Lines {
 		w.drawLine(c, d, &d.Lines[i], words)
 	}

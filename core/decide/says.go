@@ -3,6 +3,7 @@ package decide
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"agonal.dev/agonal/core/money"
@@ -35,6 +36,13 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 			return w.amount(r.Measure, r.Threshold, language), true
 		case nudge.CartValue:
 			return w.amount(r.Measure, r.Counted, language), true
+		case nudge.ThresholdNumber:
+			return strconv.FormatInt(r.Threshold, 10), r.Measure.Countable()
+		case nudge.CartNumber:
+			return strconv.FormatInt(r.Counted, 10), r.Measure.Countable()
+		case nudge.ToAddNumber:
+			missing, ok := r.missing()
+			return strconv.FormatInt(missing, 10), ok && r.Measure.Countable() && st.state != nudge.Reached && st.state != nudge.Waiting
 		case nudge.RewardName:
 			text := w.reward(c, r, language)
 			if r.State == RungReached {
@@ -52,6 +60,8 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 			case !ok:
 			case p == nudge.NextToAdd:
 				return w.amount(next.Measure, missing, language), true
+			case p == nudge.NextToAddNumber:
+				return strconv.FormatInt(missing, 10), next.Measure.Countable()
 			case p == nudge.NextReward:
 				return w.reward(c, next, language), true
 			}
@@ -59,7 +69,7 @@ func (w *work) says(d *Decision, c *snapshot.Compiled, o *NudgeOutcome, st stand
 		return "", false
 	}
 	out := Said{
-		Nudge: o.Nudge, Revision: o.Revision, Rung: r.Rung, State: st.state, Newly: st.newly, Language: language,
+		Nudge: o.Nudge, Revision: o.Revision, Rung: r.Rung, State: st.state, Newly: st.newly, Language: language, RTL: w.s.Shop.Settings.Theme.IsRightToLeft(language),
 		Pieces: fill(pieces, value), Look: c.Definition.Look, Progress: w.progress(o),
 	}
 	n := 0

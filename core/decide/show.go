@@ -60,7 +60,7 @@ func (w *work) show(d *Decision) {
 		if o.Reason != "" {
 			continue
 		}
-		language, pieces := t.n.Sentence(&w.tongue, w.region.Languages, o.Rungs[st.rung].Rung, st.state)
+		language, pieces := t.n.Sentence(&w.tongue, w.region.Languages, o.Rungs[st.rung].Rung, st.state, things(o, st))
 		if o.Reason = w.hidden(d, t, pieces); o.Reason != "" {
 			if m := t.n.Definition.Moment; o.Reason == OutsideMoment && !slices.Contains(d.Awaits, m) {
 				d.Awaits = append(d.Awaits, m)
@@ -163,6 +163,24 @@ func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []spea
 		keptC, keptS = append(keptC, c), append(keptS, speakers[i])
 	}
 	return keptC, keptS
+}
+
+// things is the number of things that a sentence is about: how many are missing, or, once
+// it is reached, to what comes next; of an amount or a weight −1.
+func things(o *NudgeOutcome, st standing) int64 {
+	r := &o.Rungs[st.rung]
+	if !r.Measure.Countable() {
+		return -1
+	}
+	if missing, ok := r.missing(); ok {
+		return missing
+	}
+	for i := st.rung + 1; i < len(o.Rungs); i++ {
+		if missing, ok := o.Rungs[i].missing(); ok && o.Rungs[i].Measure.Countable() {
+			return missing
+		}
+	}
+	return r.Counted
 }
 
 // hidden returns the first reason for which a nudge that has something to say

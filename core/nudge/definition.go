@@ -9,6 +9,7 @@ import (
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/theme"
 )
 
 // Version is the version of the JSON form.
@@ -285,6 +286,9 @@ type Look struct {
 	// shows is said by PictureAlt, by language; without that it is an ornament.
 	Picture    string            `json:"picture,omitempty"`
 	PictureAlt map[string]string `json:"picture_alt,omitempty"`
+	// OwnGround and OwnText are colours in place of its tone's; both, or neither.
+	OwnGround theme.Colour `json:"own_ground,omitempty"`
+	OwnText   theme.Colour `json:"own_text,omitempty"`
 	// Marked is the rung that a block points out, from 1; 0: none.
 	Marked int64 `json:"marked,omitempty"`
 	// Countdown tells how long it is still to be had, to its end.

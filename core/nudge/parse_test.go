@@ -30,7 +30,7 @@ func ExampleParseSentence() {
 	fmt.Println(err)
 	// Output:
 	// 3  for {free}. <nil>
-	// at character 5: {amount} is not known; use {to_add}, {threshold}, {reward}, {next_reward}, {next_to_add}, {counted}, {product}, {offered}, {instead_of}, {offer_price}, {difference} or {order_total}
+	// at character 5: {amount} is not known; use {to_add}, {threshold}, {reward}, {next_reward}, {next_to_add}, {counted}, {to_add_number}, {threshold_number}, {counted_number}, {next_to_add_number}, {product}, {offered}, {instead_of}, {offer_price}, {difference} or {order_total}
 }
 
 func TestDefinitionsAreRefusedByField(t *testing.T) {

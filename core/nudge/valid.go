@@ -10,6 +10,7 @@ import (
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/theme"
 )
 
 // Limits of numbers in a definition.
@@ -325,6 +326,9 @@ func (d Definition) validLook() error {
 	if m := d.Look.Marked; m < 0 || m > int64(len(d.Ladder.Rungs)) {
 		return FieldError{"look.marked", fmt.Sprintf("there is no rung %d; 0 points out none", m)}
 	}
+	if err := d.Look.validColours(); err != nil {
+		return err
+	}
 	switch {
 	case !leads(d.Look.Picture) || len(d.Look.Picture) > MostLink:
 		return FieldError{"look.picture", "must be a path of the shop such as /pictures/quay.svg, or begin with https://"}
@@ -342,6 +346,25 @@ func (d Definition) validLook() error {
 		if utf8.RuneCountInString(text) > MostName {
 			return FieldError{"headings." + language, fmt.Sprintf("at most %d characters", MostName)}
 		}
+	}
+	return nil
+}
+
+// validColours tells what is wrong with colours of its own: words on them must be read.
+func (l *Look) validColours() error {
+	for field, c := range map[string]theme.Colour{"look.own_ground": l.OwnGround, "look.own_text": l.OwnText} {
+		switch {
+		case c == "" && l.OwnGround+l.OwnText != "":
+			return FieldError{field, "its own colours are a ground and the words on it, both or neither"}
+		case c != "" && !c.Valid():
+			return FieldError{field, "must be a colour such as #1b2a4a"}
+		}
+	}
+	if l.OwnGround == "" {
+		return nil
+	}
+	if r := theme.Contrast(l.OwnGround, l.OwnText); r < theme.LeastText {
+		return FieldError{"look.own_text", fmt.Sprintf("has a contrast of %s on its ground; at least %s are needed", theme.Ratio(r), theme.Ratio(theme.LeastText))}
 	}
 	return nil
 }
@@ -376,8 +399,8 @@ func (w Wording) valid(at string) error {
 	for _, l := range w.Languages() {
 		for s, text := range w[l] {
 			field := fmt.Sprintf("%s.%s.%s", at, l, s)
-			if !slices.Contains(States, s) {
-				return FieldError{field, "is not a state of a nudge"}
+			if !s.knownIn(l) {
+				return FieldError{field, fmt.Sprintf("is not a state of a nudge, nor one with a plural form of the language, of %v", FormsOf(l))}
 			}
 			if _, err := ParseSentence(text); err != nil {
 				return FieldError{field, err.Error()}

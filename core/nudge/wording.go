@@ -24,6 +24,12 @@ const (
 	NextToAdd  Placeholder = "next_to_add" // what must be added to reach that
 	CartValue  Placeholder = "counted"     // the counted value of the cart
 
+	// The same as bare numbers, for sentences that count things in their own words.
+	ToAddNumber     Placeholder = "to_add_number"
+	ThresholdNumber Placeholder = "threshold_number"
+	CartNumber      Placeholder = "counted_number"
+	NextToAddNumber Placeholder = "next_to_add_number"
+
 	Product    Placeholder = "product"     // the first of the cart that is counted, what was just put in before all
 	Offered    Placeholder = "offered"     // what an offer is about
 	InsteadOf  Placeholder = "instead_of"  // what of the cart it would take the place of
@@ -43,6 +49,10 @@ var Placeholders = []struct {
 	{NextReward, "next reward"},
 	{NextToAdd, "to add for the next reward"},
 	{CartValue, "counted value"},
+	{ToAddNumber, "to add, as a number"},
+	{ThresholdNumber, "threshold, as a number"},
+	{CartNumber, "counted, as a number"},
+	{NextToAddNumber, "to add for the next reward, as a number"},
 	{Product, "a product of the cart"},
 	{Offered, "what is offered"},
 	{InsteadOf, "what it takes the place of"},
@@ -54,6 +64,11 @@ var Placeholders = []struct {
 // OfOffer tells whether a placeholder stands for something of an offer.
 func (p Placeholder) OfOffer() bool {
 	return slices.Contains([]Placeholder{Offered, InsteadOf, OfferPrice, Difference, OrderTotal}, p)
+}
+
+// Number tells whether a placeholder stands for a bare number of things.
+func (p Placeholder) Number() bool {
+	return slices.Contains([]Placeholder{ToAddNumber, ThresholdNumber, CartNumber, NextToAddNumber}, p)
 }
 
 // Piece is a part of a sentence: plain text, or a placeholder.
@@ -210,6 +225,12 @@ func (d *Definition) AllLanguages() []string {
 // own sentence borrows: one step away and lost again from not yet. Outdone and
 // waiting have words only where the merchant wrote some.
 func (w Wording) Sentence(language string, s State) string {
+	if base, form := s.Split(); form != "" {
+		if t := w[language][s]; t != "" || w[language][base] != "" || base != OneStep && base != Lost {
+			return t
+		}
+		return w[language][NotYet.With(form)]
+	}
 	states := []State{s}
 	if s == OneStep || s == Lost {
 		states = append(states, NotYet)

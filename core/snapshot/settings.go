@@ -8,6 +8,7 @@ import (
 
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/theme"
 )
 
 // Settings are a shop's choices that decisions depend on.
@@ -40,6 +41,8 @@ type Settings struct {
 	QuietMinutes int `json:"quiet_minutes,omitempty"`
 	// Badges is how sale badges look; shops draw them.
 	Badges BadgeStyle `json:"badges,omitzero"`
+	// Theme is how nudges look.
+	Theme theme.Theme `json:"theme,omitzero"`
 }
 
 // BadgeStyle is how a sale badge looks.
@@ -129,6 +132,9 @@ func (s Settings) check() error {
 	case s.Prior.Accepted < 0 || s.Prior.Refused < 0 || s.Prior.Accepted > 1_000_000 || s.Prior.Refused > 1_000_000:
 		return fmt.Errorf("settings.prior: numbers from 0 to 1000000 are possible")
 	}
+	if err := s.Theme.Valid(); err != nil {
+		return fmt.Errorf("settings.theme.%w", err)
+	}
 	for p, n := range s.PerPlacement {
 		if !slices.Contains(nudge.Placements, p) || n < 1 || n > 10 {
 			return fmt.Errorf("settings.per_placement.%s: a placement with a number from 1 to 10 is needed", p)
@@ -154,7 +160,7 @@ func (s *Settings) caps(own nudge.Frequency) nudge.Frequency {
 // IsZero tells whether all settings are the usual ones.
 func (s Settings) IsZero() bool {
 	return s.Stacking == "" && s.GraceMinutes == 0 && s.TimeZone == "" && s.Rounding == "" && s.Margin == nil && len(s.MostOff) == 0 &&
-		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0 && s.QuietMinutes == 0 && s.Badges == BadgeStyle{}
+		s.Choice == "" && s.Prior.IsZero() && len(s.PerPlacement) == 0 && s.Frequency.IsZero() && s.QuoteMinutes == 0 && s.QuietMinutes == 0 && s.Badges == BadgeStyle{} && s.Theme.IsZero()
 }
 
 // Stacking is how rewards that cannot all be given are chosen.

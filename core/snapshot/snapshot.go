@@ -15,6 +15,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
+	"agonal.dev/agonal/core/theme"
 )
 
 // Snapshot is a shop with its indexes built. It is never changed but for what it
@@ -32,6 +33,7 @@ type Snapshot struct {
 	Names    numbers
 	Leaves   int  // conditions that audiences share
 	Goods    bool // whether an audience asks what goods are in the cart
+	Theme    *theme.Vars
 }
 
 type retired struct {
@@ -104,7 +106,7 @@ func Compile(shop Shop) (*Snapshot, error) {
 	if err != nil {
 		return nil, fmt.Errorf("settings.time_zone: %q is not an IANA time zone such as Europe/Berlin", shop.Settings.TimeZone)
 	}
-	s := &Snapshot{Shop: shop, ByRegion: map[string]int{}, Zone: zone, shelving: shelve(shop.Catalog, len(shop.Regions))}
+	s := &Snapshot{Shop: shop, ByRegion: map[string]int{}, Zone: zone, Theme: shop.Settings.Theme.Vars(), shelving: shelve(shop.Catalog, len(shop.Regions))}
 	for i, r := range shop.Regions {
 		s.ByRegion[r.ID] = i
 		s.Delivery = append(s.Delivery, deliveriesOf(&shop.Regions[i]))
@@ -154,9 +156,12 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (Compiled, error) {
 	for rung := range n {
 		var all []sentences
 		for _, language := range l.Definition.AllLanguages() {
-			in := sentences{language: spoken(shop.Regions, language), of: make([][]nudge.Piece, len(nudge.States))}
+			in := sentences{language: spoken(shop.Regions, language), of: make([][]nudge.Piece, len(nudge.States)), forms: make([]map[nudge.Form][]nudge.Piece, len(nudge.States))}
 			for i, st := range nudge.States {
 				if in.of[i], err = nudge.ParseSentence(l.Definition.SentenceOf(rung, language, st)); err != nil {
+					return c, err
+				}
+				if in.forms[i], err = formsOf(&l.Definition, rung, language, st); err != nil {
 					return c, err
 				}
 			}
@@ -165,6 +170,26 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (Compiled, error) {
 		c.sentences = append(c.sentences, all)
 	}
 	return c, nil
+}
+
+// formsOf are the sentences of a rung's state that are for some numbers only; nil: none.
+func formsOf(d *nudge.Definition, rung int, language string, st nudge.State) (map[nudge.Form][]nudge.Piece, error) {
+	var out map[nudge.Form][]nudge.Piece
+	for _, f := range nudge.FormsOf(language) {
+		text := d.SentenceOf(rung, language, st.With(f))
+		if text == "" {
+			continue
+		}
+		pieces, err := nudge.ParseSentence(text)
+		if err != nil {
+			return nil, err
+		}
+		if out == nil {
+			out = map[nudge.Form][]nudge.Piece{}
+		}
+		out[f] = pieces
+	}
+	return out, nil
 }
 
 // With returns a snapshot in which some nudges are put in, or put in the place

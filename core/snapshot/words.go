@@ -13,6 +13,17 @@ import (
 type sentences struct {
 	language string
 	of       [][]nudge.Piece
+	forms    []map[nudge.Form][]nudge.Piece // for some numbers only
+}
+
+// say is the sentence for a state and a number of things, below 0 for none.
+func (s *sentences) say(at int, n int64) []nudge.Piece {
+	if n >= 0 && len(s.forms[at]) > 0 {
+		if p := s.forms[at][nudge.FormIn(s.language, n)]; len(p) > 0 {
+			return p
+		}
+	}
+	return s.of[at]
 }
 
 // spoken returns a language, where a region speaks it as that region's own text, so that
@@ -26,15 +37,16 @@ func spoken(regions []catalog.Region, language string) string {
 	return language
 }
 
-// Sentence finds the words for a rung's state: in the shopper's language, else in the
-// region's, else in English, else in any.
-func (n *Compiled) Sentence(t *Tongue, region []string, rung int, st nudge.State) (string, []nudge.Piece) {
+// Sentence finds the words for a rung's state and the number of things that it is about
+// (below 0: none): in the shopper's language, else in the region's, else in English, else in
+// any.
+func (n *Compiled) Sentence(t *Tongue, region []string, rung int, st nudge.State, things int64) (string, []nudge.Piece) {
 	at := slices.Index(nudge.States, st)
 	said := n.sentences[min(rung, len(n.sentences)-1)]
 	in := func(language string) []nudge.Piece {
 		for i := range said {
 			if said[i].language == language {
-				return said[i].of[at]
+				return said[i].say(at, things)
 			}
 		}
 		return nil
@@ -51,7 +63,7 @@ func (n *Compiled) Sentence(t *Tongue, region []string, rung int, st nudge.State
 		}
 	}
 	for i := range said {
-		if p := said[i].of[at]; len(p) > 0 {
+		if p := said[i].say(at, things); len(p) > 0 {
 			return said[i].language, p
 		}
 	}

@@ -138,6 +138,12 @@ type stateView struct {
 	Panel  string
 	Error  string
 	Quiet  string // what is said where nothing is written
+	Forms  []formView
+}
+
+// formView is the field of a sentence for some numbers only.
+type formView struct {
+	Field, Numbers, Text, Error string
 }
 
 // pieceView is a run of a sentence; a slot shows a sample value.

@@ -13,6 +13,7 @@ import (
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/theme"
 )
 
 // control is one field of a panel: how it is shown, and how what is typed in it is read
@@ -130,6 +131,26 @@ func (w drawer) whole(name, label string, at *int64, least, most int64, unit str
 			return
 		}
 		*at = n
+	}
+	return c
+}
+
+// colour is a colour, or none.
+func (w drawer) colour(name, label string, at *theme.Colour) control {
+	text := string(*at)
+	c := w.text(name, label, &text, 7)
+	read := c.read
+	c.read = func(r *reading) {
+		if read(r); text == "" {
+			*at = ""
+			return
+		}
+		colour, err := theme.ParseColour(text)
+		if err != nil {
+			r.errs[name] = upperFirst(err.Error()) + "."
+			return
+		}
+		*at = colour
 	}
 	return c
 }

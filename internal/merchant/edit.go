@@ -153,6 +153,10 @@ func (v *benchView) retype(form url.Values) {
 	for i := range v.States {
 		if v.States[i].Panel == v.Open {
 			v.States[i].Text, v.States[i].Error = form.Get("text"), v.Err["text"]
+			for k := range v.States[i].Forms {
+				x := &v.States[i].Forms[k]
+				x.Text, x.Error = form.Get(x.Field), v.Err[x.Field]
+			}
 		}
 	}
 }
@@ -266,12 +270,28 @@ func momentOf(text string, zone *time.Location, now time.Time) (t time.Time, wro
 func (e *editing) wording(d *nudge.Definition) error {
 	lang, st := e.form.Get("language"), nudge.State(e.form.Get("state"))
 	w := d.WordsOf(atoi(e.form.Get("of")))
-	if e.form.Get("text") == (*w)[lang][st] {
-		return nil
+	wrong := fieldErrors{}
+	e.sentence(w, lang, st, "text", wrong)
+	for _, f := range nudge.FormsOf(lang) {
+		if field := "text." + string(f); e.form.Has(field) {
+			e.sentence(w, lang, st.With(f), field, wrong)
+		}
 	}
-	text := strings.Join(strings.Fields(e.form.Get("text")), " ")
+	if len(wrong) > 0 {
+		return wrong
+	}
+	return nil
+}
+
+// sentence reads what is said in a language and state; what is wrong with it stands in wrong.
+func (e *editing) sentence(w *nudge.Wording, lang string, st nudge.State, field string, wrong fieldErrors) {
+	if e.form.Get(field) == (*w)[lang][st] {
+		return
+	}
+	text := strings.Join(strings.Fields(e.form.Get(field)), " ")
 	if _, err := nudge.ParseSentence(text); err != nil {
-		return fieldErrors{"text": upperFirst(err.Error()) + "."}
+		wrong[field] = upperFirst(err.Error()) + "."
+		return
 	}
 	if *w == nil {
 		*w = nudge.Wording{}
@@ -287,7 +307,6 @@ func (e *editing) wording(d *nudge.Definition) error {
 	if len((*w)[lang]) == 0 {
 		delete(*w, lang)
 	}
-	return nil
 }
 
 func asConflict(err error) (app.Conflict, bool) {

@@ -67,6 +67,7 @@ type frameRequest struct {
 	Language string            `json:"language"`
 	Shopper  string            `json:"shopper"` // one of shoppers
 	Station  string            `json:"station"` // the moment of a visit; empty: where the nudge stands, on that page
+	As       drawnAs           `json:"as"`      // how it is drawn; empty: as usual
 	State    nudge.State       `json:"state"`   // find a cart in which the nudge has it; empty: the cart as it is
 	// The axis as it is drawn: its end, and the room there is for it.
 	Most  money.Minor `json:"most"`
@@ -117,6 +118,9 @@ func (s *server) frame(c *echo.Context) error {
 	region := regionOr(snap.Regions(), f.Region)
 	if region.ID == "" {
 		return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": "The shop has no region yet; set one up under Shop, Regions."})
+	}
+	if f.As == asLongest {
+		f.Language = longestOf(&n.Draft, region.Languages, f.Language)
 	}
 	var refused []string
 	f.Lines, refused = sellable(snap.Catalog(), region, f.Lines)
@@ -208,7 +212,7 @@ func (s *server) frame(c *echo.Context) error {
 			}
 		}
 	}
-	out := frameReply{When: when, Decision: d, Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
+	out := frameReply{When: when, Decision: f.As.of(d, shop.Shop.Settings.Theme), Counted: counted, At: countedBy(d, n.ID), Say: previewSay(d, &n, f.Page, snap)}
 	if is := stateOf(d, n.ID); f.State != "" && is != f.State && (f.State != nudge.Outdone || !outdone(d, n.ID)) {
 		out.Say = "No such cart was found: here it is “" + checks.StateName(is) + "”. " + out.Say
 	}

@@ -10,6 +10,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/theme"
 )
 
 // panel is a part of a definition that is edited at once.
@@ -187,13 +188,23 @@ func (w drawer) look(p *panel, d *nudge.Definition) {
 		picture = []string{d.Look.PictureOf}
 	}
 	of := w.tokens("look.picture_of", "Beside the product page block the picture of", "products", &picture)
-	p.More = append(w.translated("headings", "What stands above its block", &d.Headings, nudge.MostName), of,
+	p.More = append([]control{
+		w.colour("look.own_ground", "A ground of its own, such as #1b2a4a; empty: its tone’s", &d.Look.OwnGround),
+		w.colour("look.own_text", "And the words on it", &d.Look.OwnText),
+	}, w.translated("headings", "What stands above its block", &d.Headings, nudge.MostName)...)
+	p.More = append(p.More, of,
 		w.text("look.picture", "Or a picture of its own: a path of the shop, or an address", &d.Look.Picture, nudge.MostLink),
 		w.whole("look.marked", "Rung that the block points out; empty: none", &d.Look.Marked, 0, int64(len(d.Ladder.Rungs)), "counted from 1"))
 	p.More = append(p.More, w.translated("look.picture_alt", "What its own picture shows, for those who do not see it", &d.Look.PictureAlt, nudge.MostWording)...)
 	p.after = func(e *editing) {
 		if d.Look.Picture == "" {
 			d.Look.PictureAlt = nil
+		}
+		switch l := &d.Look; {
+		case (l.OwnGround == "") != (l.OwnText == ""):
+			e.errs["look.own_text"] = "Write both colours, or neither."
+		case l.OwnGround != "" && theme.Contrast(l.OwnGround, l.OwnText) < theme.LeastText:
+			e.errs["look.own_text"] = fmt.Sprintf("Its contrast on that ground is %s; words need %s.", theme.Ratio(theme.Contrast(l.OwnGround, l.OwnText)), theme.Ratio(theme.LeastText))
 		}
 		switch len(picture) {
 		case 0:

@@ -46,7 +46,7 @@ type tab struct{ Path, Section, Name string }
 
 var shopTabs = []tab{
 	{"", "products", "Products"}, {"/sales", "sales", "Sales"}, {"/regions", "regions", "Regions"}, {"/orders", "orders", "Orders"}, {"/codes", "codes", "Codes"},
-	{"/connection", "connection", "Connection"}, {"/people", "people", "People"}, {"/settings", "settings", "Settings"},
+	{"/connection", "connection", "Connection"}, {"/people", "people", "People"}, {"/look", "look", "Look"}, {"/settings", "settings", "Settings"},
 }
 
 type pages struct{ byName map[string]*template.Template }

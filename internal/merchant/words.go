@@ -76,6 +76,9 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 	sample := map[nudge.Placeholder]string{}
 	for _, p := range nudge.Placeholders {
 		sample[p.Name] = orElse(value[p.Name], p.Means)
+		if p.Name.Number() && !v.D.Ladder.Counts().Countable() {
+			continue
+		}
 		if p.Name == nudge.Product || p.Name.OfOffer() == v.InVisit && !v.D.Notices() || p.Name == nudge.RewardName && !v.D.Notices() {
 			v.Slots = append(v.Slots, slotView{string(p.Name), p.Means, sample[p.Name]})
 		}
@@ -102,7 +105,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		if v.D.Audience.EarnedBy != "" && (st == nudge.NotYet || st == nudge.Reached) {
 			name = map[nudge.State]string{nudge.NotYet: "asks", nudge.Reached: "with the code"}[st]
 		}
-		sv := stateView{State: st, Name: name, Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
+		sv := stateView{Forms: v.forms(words, st), State: st, Name: name, Text: words[v.Language][st], Panel: "say-" + string(st), Quiet: orElse(quiet[st], nothing)}
 		pieces, _ := nudge.ParseSentence(sv.Text) // stored sentences parse
 		for _, p := range pieces {
 			if p.Placeholder == "" {
@@ -113,6 +116,18 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		}
 		v.States = append(v.States, sv)
 	}
+}
+
+// forms are the fields for the plural forms of a sentence, where the nudge counts things and
+// the language has more than one.
+func (v *benchView) forms(words nudge.Wording, st nudge.State) (out []formView) {
+	if !v.D.Ladder.Counts().Countable() || v.Offers {
+		return nil
+	}
+	for _, f := range nudge.FormsOf(v.Language) {
+		out = append(out, formView{Field: "text." + string(f), Numbers: "For " + checks.FormNames(v.Language, []nudge.Form{f}), Text: words[v.Language][st.With(f)]})
+	}
+	return out
 }
 
 // firstState is the state whose sentence a nudge cannot do without.

@@ -42,7 +42,7 @@ type server struct {
 // Mount adds the API to a router, under /v1, /embed and /openapi.json.
 func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	embed := map[string][]byte{}
-	for _, name := range []string{"embed.js", "cart.js"} {
+	for _, name := range []string{"embed.js", "cart.js", "set.js"} {
 		b, err := fs.ReadFile(cfg.Dist, name)
 		if err != nil {
 			b = []byte("/* the embed was not built; run make build */")
@@ -61,6 +61,7 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	s := &server{app: a, embed: embed, limit: limiter(perSecond), unknown: limiter(unknownPerSecond)}
 	e.GET("/embed/v1.js", s.script("embed.js"))
 	e.GET("/embed/v1-cart.js", s.script("cart.js"))
+	e.GET("/embed/v1-set.js", s.script("set.js"))
 	e.GET("/openapi.json", openAPI)
 	v1 := e.Group("/v1", s.origin)
 	for path, h := range map[string]echo.HandlerFunc{

@@ -4,6 +4,7 @@
 import { bench } from './bench';
 import { priceLine } from './sales';
 import { board } from './board';
+import { look } from './look';
 import { adoptForms, focusChoices, forgetFocus, guardTyped, keepFocus, keepTyped, onceOnly, restoreFocus } from './forms';
 import { pickers, type Picked } from './picker';
 
@@ -197,6 +198,7 @@ keepFocus();
 focusChoices();
 pickers();
 bench(say);
+look();
 priceLine();
 board(say);
 restoreFocus();

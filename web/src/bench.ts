@@ -76,6 +76,7 @@ export function bench(say: (text: string) => void) {
     language: pick('language').value,
     state: state().value,
     station,
+    as: (document.getElementById('preview-as') as HTMLSelectElement).value,
     shopper: (document.getElementById('beside-shopper') as HTMLSelectElement).value,
     most: number('most'),
     ...box(),
@@ -425,7 +426,7 @@ export function bench(say: (text: string) => void) {
     history.replaceState(history.state, '', u);
   };
   root.addEventListener('change', (e) => {
-    if ((e.target as Element).matches('#beside-shopper, #preview-state')) {
+    if ((e.target as Element).matches('#beside-shopper, #preview-state, #preview-as')) {
       at = null;
       void ask();
     }

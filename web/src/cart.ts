@@ -17,26 +17,26 @@ interface Told {
 }
 
 const css = `
-  :host { --ground: var(--agonal-drawer, #fff); --ink: var(--agonal-paper-text, #1b2a4a); --line: color-mix(in srgb, var(--ink) 20%, transparent); font: inherit }
+  :host { --ground: var(--agonal-drawer, #fff); --ink: var(--agonal-drawer-text, var(--agonal-paper-text, #1b2a4a)); --line: color-mix(in srgb, var(--ink) 20%, transparent); font: inherit }
   button, select, input { font: inherit; color: inherit }
-  .open { position: fixed; z-index: 41; right: 16px; bottom: 16px; display: flex; gap: 10px; align-items: center; min-height: 52px; padding: 0 18px; border: 0; border-radius: 3px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); box-shadow: 0 2px 10px #0004; cursor: pointer }
-  :host([side=left]) .open { right: auto; left: 16px } .open[hidden] { display: none }
+  .open { position: fixed; z-index: 41; inset-inline-end: 16px; bottom: 16px; display: flex; gap: 10px; align-items: center; min-height: 52px; padding: 0 18px; border: 0; border-radius: 3px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); box-shadow: 0 2px 10px #0004; cursor: pointer }
+  :host([side=left]) .open { inset-inline: 16px auto } .open[hidden] { display: none }
   .count { min-width: 1.6em; padding: 2px 4px; border-radius: 1em; background: var(--agonal-fill, #f0c35a); color: var(--agonal-accent-text, #23180a); text-align: center; font-weight: 700 }
-  dialog { box-sizing: border-box; width: min(430px, 100vw); max-width: none; height: 100dvh; max-height: none; margin: 0 0 0 auto; padding: 0; border: 0; background: var(--ground); color: var(--ink); font-size: 15px; line-height: 1.4; overscroll-behavior: contain }
-  :host([side=left]) dialog { margin: 0 auto 0 0 } dialog::backdrop { background: #1b2a4a73 }
+  dialog { box-sizing: border-box; width: min(430px, 100vw); max-width: none; height: 100dvh; max-height: none; margin: 0; margin-inline-start: auto; padding: 0; border: 0; background: var(--ground); color: var(--ink); font-size: calc(var(--agonal-size, 14px) * 1.07); line-height: 1.4; overscroll-behavior: contain }
+  :host([side=left]) dialog { margin-inline: 0 auto } dialog::backdrop { background: #1b2a4a73 }
   .head { display: flex; justify-content: space-between; align-items: baseline; padding: 18px 24px 10px } h2 { margin: 0; font: inherit; font-size: 24px } h3 { margin: 0 0 6px; font: inherit; font-size: 14px; opacity: .8 }
   .plain { background: none; border: 0; padding: 6px 0; min-height: 44px; text-decoration: underline; text-underline-offset: 3px; cursor: pointer }
   .body { padding: 0 24px 24px; display: grid; gap: 12px } .body > * { margin: 0 }
   ul { list-style: none; padding: 0 } ul.lines > li { border-bottom: 1px solid var(--line); padding: 10px 0 }
   .line { display: grid; grid-template-columns: 56px 1fr auto; gap: 4px 14px; align-items: start } .line img { width: 56px; height: 56px; background: var(--agonal-card, #e8edf1) }
-  .group > .line { grid-template-columns: 1fr auto } .group ul { padding-left: 14px } .group ul .line { padding-top: 8px }
-  a { color: inherit } .acts { display: flex; gap: 12px; align-items: center } .sum { text-align: right; font-variant-numeric: tabular-nums } s { opacity: .75; margin-right: .4em; font-size: .9em }
+  .group > .line { grid-template-columns: 1fr auto } .group ul { padding-inline-start: 14px } .group ul .line { padding-top: 8px }
+  a { color: inherit } .acts { display: flex; gap: 12px; align-items: center } .sum { text-align: end; font-variant-numeric: tabular-nums } s { opacity: .75; margin-inline-end: .4em; font-size: .9em }
   .qty { width: 3.4em; min-height: 44px; box-sizing: border-box; padding: 4px 8px; border: 1px solid var(--ink); background: none; border-radius: 0 }
   .quiet { opacity: .85; font-size: 14px } .gift { color: var(--agonal-hint, #7d4f05); font-style: italic }
   .cards { display: grid; grid-template-columns: repeat(auto-fit, minmax(160px, 1fr)); gap: 10px } .card { display: grid; grid-template-columns: 40px 1fr; gap: 0 10px; align-items: center; border: 1px solid var(--line); padding: 8px 10px; font-size: 14px } .card img { width: 40px; height: 40px }
   form { display: flex; gap: 10px; align-items: end; flex-wrap: wrap } label { display: grid; gap: 2px; font-size: 14px } input.text, select { min-height: 44px; box-sizing: border-box; padding: 4px 10px; border: 1px solid var(--ink); background: var(--ground); border-radius: 0; max-width: 11em }
   .button { min-height: 44px; padding: 0 16px; border: 1px solid var(--ink); background: none; cursor: pointer }
-  dl { display: grid; grid-template-columns: 1fr auto; gap: 2px 0; margin: 0 } dd { margin: 0; padding-left: 16px; text-align: right; font-variant-numeric: tabular-nums } .total { border-top: 1px solid var(--ink); padding-top: 8px; font-size: 19px; font-weight: 700 }
+  dl { display: grid; grid-template-columns: 1fr auto; gap: 2px 0; margin: 0 } dd { margin: 0; padding-inline-start: 16px; text-align: end; font-variant-numeric: tabular-nums } .total { border-top: 1px solid var(--ink); padding-top: 8px; font-size: 19px; font-weight: 700 }
   .go { display: block; text-align: center; padding: 13px; background: var(--agonal-ground, #1b2a4a); color: var(--agonal-text, #fff); text-decoration: none; font-weight: 600 }
   .left p { margin: 0 0 4px; padding: 8px 10px; background: var(--agonal-open-ground, #fdf6e3) } .left:empty { display: none }
   .say { color: var(--agonal-loss, #a33b2c) } .say:empty { display: none } .sr { position: absolute; clip-path: inset(50%); width: 1px; height: 1px; overflow: hidden }
@@ -124,6 +124,7 @@ class CartElement extends HTMLElement {
     const w = c.words;
     const focus = (this.root.activeElement as HTMLElement | null)?.dataset.key;
     this.lang = c.language;
+    this.dir = c.rtl ? 'rtl' : '';
     this.dialog.setAttribute('aria-label', w.cart);
     const shown = this.getAttribute('launcher');
     this.opener.hidden = shown === 'off' || (shown === 'filled' && !c.pieces);

@@ -34,6 +34,7 @@ export interface Group {
 }
 export interface Cart {
   language: string;
+  rtl?: boolean;
   told?: string[];
   pieces: number;
   groups: Group[];

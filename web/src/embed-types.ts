@@ -22,7 +22,8 @@ export interface Said {
   text: string;
   pieces: Words[];
   progress: { value: Minor; most: Minor; marks: Mark[]; text: string };
-  look: { tone?: string; bar?: string; goods?: string; marked?: number };
+  rtl?: boolean;
+  look: { tone?: string; bar?: string; goods?: string; marked?: number; own_ground?: string; own_text?: string };
   tables?: { sku: string; rows: Row[] }[];
   hints?: Hint[];
   builder?: Builder;
@@ -110,9 +111,16 @@ export interface Decision {
   builds?: Build[];
   cart?: Cart;
   awaits?: string[];
+  theme?: Theme;
   says: Said[];
   shown: Record<string, string[]>;
   nudges: { nudge: string; revision: number; rungs: Rung[] }[];
+}
+/** What the shop's theme sets, by the names of custom properties. */
+export interface Theme {
+  light: Record<string, string>;
+  dark?: Record<string, string>;
+  scheme?: string;
 }
 export interface Visit {
   id: string;

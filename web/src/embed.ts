@@ -10,7 +10,8 @@ import { css } from './embed-css';
 import type { Decision, Drawn, Mark, Minor, Request, Row, Said, Visit } from './embed-types';
 import { type Answer, offered } from './offer';
 import { declined, recall, remember } from './remember';
-import { SetBuilder } from './set-builder';
+import type { SetBuilder } from './set-builder';
+import { themed } from './theme';
 
 (() => {
   const script = document.currentScript as HTMLScriptElement | null;
@@ -106,6 +107,15 @@ import { SetBuilder } from './set-builder';
   const fetchCart = () => {
     if (!document.querySelector('agonal-cart') || customElements.get('agonal-cart')) return;
     document.head.append(Object.assign(document.createElement('script'), { src: `${base}/embed/v1-cart.js` }));
+  };
+
+  // And that of sets where one is put together.
+  let setScript: HTMLScriptElement | undefined;
+  const fetchSet = () => {
+    if (setScript) return;
+    setScript = Object.assign(document.createElement('script'), { src: `${base}/embed/v1-set.js` });
+    setScript.addEventListener('load', () => elements.forEach((e) => e.draw()));
+    document.head.append(setScript);
   };
 
   // The gifts that lay in the cart when it was last drawn are told, so that one that leaves
@@ -246,6 +256,7 @@ import { SetBuilder } from './set-builder';
 
   const render = (d: Decision) => {
     decision = d;
+    themed(d.theme);
     keepGifts(d);
     for (const e of elements) e.draw();
     for (const n of d.nudges) for (const r of n.rungs) if (r.state === 'reached') report('reached', n.nudge, n.revision, r.rung);
@@ -390,6 +401,10 @@ import { SetBuilder } from './set-builder';
       const rows = this.getAttribute('place') === 'product_block' ? this.rows(s) : undefined;
       const also = this.hasAttribute('nth');
       this.body.className = rows ? 'n plain' : also ? `n paper also ${s.state}` : `n ${s.look.tone ?? 'ink'} ${s.state} ${look}`;
+      this.dir = s.rtl ? 'rtl' : '';
+      const own = !rows && !also ? s.look : {};
+      this.body.style.background = own.own_ground ?? '';
+      this.body.style.color = own.own_text ?? '';
       this.table(s, rows);
       const p = this.body.querySelector('p')!;
       if (p.textContent !== s.text) {
@@ -427,7 +442,7 @@ import { SetBuilder } from './set-builder';
       bar.querySelectorAll('i').forEach((x) => x.remove());
       for (const m of marks) {
         const tick = document.createElement('i');
-        tick.style.left = `${share(m.at)}%`;
+        tick.style.insetInlineStart = `${share(m.at)}%`;
         bar.append(tick);
       }
       this.count(s);
@@ -555,6 +570,7 @@ import { SetBuilder } from './set-builder';
       box.append(el('p', '', s.text));
       box.setAttribute('aria-label', title ?? s.text);
       box.lang = s.language;
+      box.dir = s.rtl ? 'rtl' : '';
       if (s.offer)
         box.append(
           offered(s.offer, (a) => {
@@ -619,8 +635,13 @@ import { SetBuilder } from './set-builder';
     private build(s: Said, anew: boolean) {
       this.body!.className = 'n plain';
       const p = this.body!.querySelector('p')!;
+      const Builder = (window as unknown as { AgonalSet?: typeof SetBuilder }).AgonalSet;
+      if (!Builder) {
+        p.textContent = s.text;
+        return fetchSet();
+      }
       if (anew || !this.set) {
-        this.set = new SetBuilder(this, s, {
+        this.set = new Builder(this, s, {
           live,
           ask: async (place, lines) => (request ? askFor(request, [place], lines) : undefined),
           locale: () => decision?.locale,
@@ -737,6 +758,7 @@ import { SetBuilder } from './set-builder';
     const told = json<Decision>('agonal-decision');
     asked = placesHere();
     fetchCart();
+    if (document.querySelector('agonal-nudge[place=set_builder]')) fetchSet();
     if (live && request) lookAtLines(request);
     if (told) render(told);
     const first = !told || drawn() ? decide() : Promise.resolve();
