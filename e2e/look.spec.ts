@@ -4,7 +4,13 @@ import { expect, test, type Page } from '@playwright/test';
 import { agonal, lindquill, signIn, topBar } from './servers';
 
 const ground = (page: Page) => topBar(page).evaluate((e) => getComputedStyle(e.shadowRoot!.querySelector('.n')!).backgroundColor);
-const save = (page: Page) => page.getByRole('button', { name: 'Save', exact: true }).click();
+/** Saves, and waits for the answer. */
+const save = async (page: Page) => {
+  const answer = page.waitForResponse((r) => !!r.request().postData()?.includes('do=save'));
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
+  await answer;
+  await page.waitForLoadState();
+};
 
 test('a preset, colours of one’s own whose contrast is told, sizes, the dark, and from right to left', async ({ page, context }) => {
   await signIn(page);
