@@ -114,3 +114,25 @@ test('the workbench draws twice as large, from right to left, in the dark, and t
   await as.selectOption('as usual');
   await expect(bar.locator('p').first()).toHaveAttribute('lang', 'en');
 });
+
+test('a nudge is taken along as a picture, SVG and PNG', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${agonal}/s/lindquill/nudges/winter-ladder`);
+  const taken = async (name: string) => {
+    await page.getByLabel('More', { exact: true }).click();
+    const [file] = await Promise.all([page.waitForEvent('download'), page.getByText(name, { exact: true }).click()]);
+    const chunks: Buffer[] = [];
+    for await (const chunk of await file.createReadStream()) chunks.push(chunk as Buffer);
+    return { name: file.suggestedFilename(), body: Buffer.concat(chunks) };
+  };
+  const svg = await taken('Its picture as SVG');
+  expect(svg.name).toBe('winter-ladder.svg');
+  expect(svg.body.toString()).toContain('<title>Add €');
+  await page.reload();
+  const png = await taken('Its picture as PNG');
+  expect(png.name).toBe('winter-ladder.png');
+  expect(png.body.subarray(1, 4).toString()).toBe('PNG');
+  expect(png.body.readUInt32BE(16)).toBe(1280); // twice as wide as the drawing
+  await page.goto(`${agonal}/s/lindquill/nudges/winter-ladder/picture.svg`);
+  await expect(page.locator('svg > title')).toHaveText(/^Add €/);
+});

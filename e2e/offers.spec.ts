@@ -165,6 +165,9 @@ test('a tick at the checkout: the total follows without a reload, unticked it is
   await expect(page.getByRole('region', { name: 'The cart beside it' }).locator('.cart-line')).toHaveCount(2);
   await preview.getByRole('checkbox').uncheck();
   await expect(page.getByRole('region', { name: 'The cart beside it' }).locator('.cart-line')).toHaveCount(1);
+  await click(page, page.locator('#part-places > summary'));
+  for (const place of ['product page block', 'cart page']) await panel(page).getByLabel(place, { exact: true }).check();
+  await save(page);
   await publish(page);
   const ink = { sku: 'HARBLU-30', quantity: 1 };
   const shopNow = shopFile();
@@ -189,6 +192,25 @@ test('a tick at the checkout: the total follows without a reload, unticked it is
     await shop.getByRole('checkbox').check();
     await expect(total).toHaveText(euros(decided({ lines: [ink, taken] }, {}, shopNow).to_pay));
     expect(await shop.evaluate(() => (window as unknown as { same?: boolean }).same)).toBe(true);
+    await order(shop, [ink, taken as Line]);
+  });
+  // The same tick on the pages before: put in on the product's, out and in again in the cart.
+  await atBothWidths(context, async (shop) => {
+    await put(shop, 'harbour-blue', '30 ml');
+    await expect(drawer(shop)).toBeVisible();
+    await shop.goto(`${lindquill}/products/harbour-blue`);
+    await shop.locator('agonal-nudge[place=product_block]').getByRole('checkbox').check();
+    await expect(shop.getByRole('link', { name: 'Cart, 2' })).toBeVisible();
+    await shop.goto(`${lindquill}/cart`);
+    const tick = shop.locator('agonal-nudge[place=cart_page]').getByRole('checkbox');
+    const total = shop.getByRole('main').getByTestId('to-pay');
+    await expect(tick).toBeChecked();
+    await expect(total).toHaveText(euros(decided({ lines: [ink, taken] }, {}, shopNow).to_pay));
+    await tick.uncheck();
+    await expect(total).toHaveText(euros(decided({ lines: [ink] }, {}, shopNow).to_pay));
+    await expect(tick).not.toBeChecked();
+    await tick.check();
+    await expect(total).toHaveText(euros(decided({ lines: [ink, taken] }, {}, shopNow).to_pay));
     await order(shop, [ink, taken as Line]);
   });
 });

@@ -595,6 +595,21 @@ test('several nudges at once: looked for, paused, resumed, and taken back', asyn
   await expect(page.getByText('They are as before.')).toBeVisible();
   await expect(row('Harbour code')).toContainText('live, since');
   await expect(row('Notebooks by the stack')).toContainText('live, since');
+  // Times for both: what is in force has them at once, and loses them again.
+  const times = async (until: string) => {
+    await tick('Harbour code').check();
+    await tick('Notebooks by the stack').check();
+    await page.getByText('Set times', { exact: true }).click();
+    await page.getByLabel('Until; empty: without an end').fill(until);
+    await page.getByRole('button', { name: 'Set these times' }).dblclick();
+  };
+  await times('2024-01-31T23:59');
+  await expect(page.getByText(/The year 2024 is too far away/)).toBeVisible();
+  await times('2027-01-31T23:59');
+  await expect(page.getByText('2 nudges are in force by the new times.')).toBeVisible();
+  await expect(row('Harbour code')).toContainText(/until .*31 Jan/);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(row('Harbour code')).not.toContainText('31 Jan');
   await tick('Harbour code').check();
   await page.getByRole('button', { name: 'End', exact: true }).click();
   await expect(page.getByText('“Harbour code” is ended now.')).toBeVisible();

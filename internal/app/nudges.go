@@ -396,8 +396,16 @@ func (a *App) Copy(ctx context.Context, shop, id, who string) (store.Nudge, erro
 	}
 	d := n.Draft.Clone()
 	runes := []rune(d.Name)
-	d.Name = string(runes[:min(len(runes), nudge.MostName-7)]) + " (copy)"
-	return a.Create(ctx, shop, who, d)
+	d.Name = string(runes[:min(len(runes), nudge.MostName-len(checks.CopyMark))]) + checks.CopyMark
+	made, err := a.Create(ctx, shop, who, d)
+	if err != nil {
+		return made, err
+	}
+	from := n.Draft
+	return a.locked(ctx, shop, made.ID, func(_ *gorm.DB, n *store.Nudge) error {
+		n.CopyOf = &from
+		return nil
+	})
 }
 
 // DeleteDraft deletes a nudge that was never published; pressing twice does no

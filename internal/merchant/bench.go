@@ -190,6 +190,7 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 		return nil, err
 	}
 	found, err := s.app.Check(ctx, h.shop.ID, n.ID, n.Draft)
+	found = append(found, stillOld(n)...)
 	if err != nil {
 		return nil, err
 	}
@@ -228,6 +229,14 @@ func (s *server) benchView(c *echo.Context, n *store.Nudge) (*benchView, error) 
 	v.Axis = axisOf(&d, v.Region, snap.Catalog(), h.shop.Locale, 0, axisBox{})
 	v.Cart = firstCart(snap.Catalog(), &v.D, v.Region, s.app.Now())
 	return v, nil
+}
+
+// stillOld is what a copy that was never published still says of what it was copied from.
+func stillOld(n *store.Nudge) []checks.Finding {
+	if n.CopyOf == nil || n.LiveRevision > 0 {
+		return nil
+	}
+	return checks.Copied(n.Draft, *n.CopyOf)
 }
 
 // asked is a value of the address or the form.

@@ -115,7 +115,7 @@ func (s *server) board(c *echo.Context) error {
 		if r, ok := inForce[n.ID]; ok {
 			live = &r.Definition
 		}
-		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, check(n.ID, n.Draft), snap.Catalog(), snap.Regions()))
+		v.Rows = append(v.Rows, s.boardRow(h, i, n, live, append(check(n.ID, n.Draft), stillOld(&n)...), snap.Catalog(), snap.Regions()))
 	}
 	if err := counting.Wait(); err != nil {
 		return s.fail(c, err)

@@ -150,6 +150,7 @@ func (s *server) routes(g *echo.Group) {
 	g.POST("/nudges/:nudge/edit", s.edit, edit)
 	g.POST("/nudges/:nudge/frame", s.frame)
 	g.GET("/nudges/:nudge/preview", s.preview)
+	g.GET("/nudges/:nudge/picture.svg", s.picture)
 	g.POST("/nudges/:nudge/publish", s.publish, edit)
 	g.POST("/nudges/:nudge/state", s.setState, edit)
 	g.POST("/nudges/:nudge/away", s.putAway, edit)

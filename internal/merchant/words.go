@@ -93,7 +93,7 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		quiet = map[nudge.State]string{}
 	}
 	for _, st := range nudge.States {
-		if (st == nudge.Waiting && !v.D.CanWait() || v.Offers && st != nudge.Reached && !(st == nudge.NotYet && v.D.SaysBefore()) || v.D.Audience.EarnedBy != "" && st != nudge.NotYet && st != nudge.Reached) && words[v.Language][st] == "" {
+		if !v.speaks(st) && words[v.Language][st] == "" {
 			continue
 		}
 		name := checks.StateName(st)
@@ -116,6 +116,19 @@ func (v *benchView) samples(s *server, n *store.Nudge, shop *app.ShopSnapshot) {
 		}
 		v.States = append(v.States, sv)
 	}
+}
+
+// speaks tells whether a nudge can come into a state in which it says something.
+func (v *benchView) speaks(st nudge.State) bool {
+	switch {
+	case st == nudge.Reached:
+		return true
+	case st == nudge.NotYet:
+		return !v.Offers || v.D.SaysBefore()
+	case st == nudge.Waiting && !v.D.CanWait():
+		return false
+	}
+	return !v.InVisit
 }
 
 // forms are the fields for the plural forms of a sentence, where the nudge counts things and

@@ -219,6 +219,7 @@ type Nudge struct {
 	DeletedAt    *time.Time        // deleted, and can still be taken back
 	PutAway      bool              // ended, and no longer on the board
 	ThrownDraft  *nudge.Definition `gorm:"serializer:json"` // the draft that was thrown away last
+	CopyOf       *nudge.Definition `gorm:"serializer:json"` // what it was copied from, as that was then
 }
 
 // Revision is a published definition; it never changes.

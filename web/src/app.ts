@@ -52,6 +52,8 @@ document.addEventListener('click', (e) => {
   if (on) document.getElementById(on.dataset.focusOn!)?.focus();
   const copies = t.closest<HTMLElement>('[data-copy]');
   if (copies) void copy(copies);
+  const png = t.closest<HTMLElement>('[data-png]');
+  if (png) void takePNG(png);
   const slot = t.closest<HTMLElement>('[data-slot]');
   if (slot) putSlot(slot);
   const drop = t.closest<HTMLElement>('[data-drop]');
@@ -61,6 +63,24 @@ document.addEventListener('click', (e) => {
     q.dispatchEvent(new Event('change', { bubbles: true }));
   }
 });
+
+/** A drawing is painted at twice its size, and taken along. */
+const takePNG = async (button: HTMLElement) => {
+  const drawing = new Image();
+  drawing.src = button.dataset.png!;
+  try {
+    await drawing.decode();
+  } catch {
+    return say('This nudge says nothing here that could be drawn.');
+  }
+  const canvas = Object.assign(document.createElement('canvas'), { width: 2 * drawing.naturalWidth, height: 2 * drawing.naturalHeight });
+  canvas.getContext('2d')!.drawImage(drawing, 0, 0, canvas.width, canvas.height);
+  canvas.toBlob((blob) => {
+    const a = Object.assign(document.createElement('a'), { href: URL.createObjectURL(blob!), download: `${button.dataset.name}.png` });
+    a.click();
+    setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
+  }, 'image/png');
+};
 
 const copy = async (button: HTMLElement) => {
   const source = document.getElementById(button.dataset.copy!)!;
