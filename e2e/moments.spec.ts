@@ -1,8 +1,25 @@
 // What is met on the way of a visit: what goes with a product, from its starting point to a
 // placed order. What a choice is said to cost is what the order then costs.
 import { expect, test, type Page } from '@playwright/test';
-import { agonal, choose, fillAddress, lindquill, putIn, signIn } from './servers';
-import { atBothWidths, begin, begun, click, decided, drawer, euros, live, order, panel, promise, publish, restAfterwards, save, type Line } from './story';
+import { agonal, choose, fillAddress, lindquill, pauseAll, putIn, signIn } from './servers';
+import {
+  atBothWidths,
+  begin,
+  begun,
+  click,
+  decided,
+  drawer,
+  euros,
+  live,
+  order,
+  panel,
+  paused,
+  promise,
+  publish,
+  restAfterwards,
+  save,
+  type Line,
+} from './story';
 
 restAfterwards();
 
@@ -299,5 +316,50 @@ test('words that take turns page by page, one of which puts goods in; a block be
     await block.getByRole('link', { name: 'Have a look' }).click();
     await expect(shop).toHaveURL(`${lindquill}/`);
     await order(shop, [{ sku: 'HARBLU-30', quantity: 5 }]);
+  });
+});
+
+test('who comes back is known by the account: the nudge, the order, and the list of orders', async ({ page, context }) => {
+  await signIn(page);
+  await pauseAll(page).then((names) => paused.push(...names));
+  await page.goto(`${agonal}/s/lindquill/nudges/welcome-back`);
+  await page.getByRole('button', { name: /^Publish revision|^Resume/ }).click();
+  await expect(page.getByText(/is published|is live now/).first()).toBeVisible();
+  begun.push('Welcome back');
+  const full = decided({ lines: [{ sku: 'HARBLU-30', quantity: 3 }] }).to_pay; // 42.00 and 5.90
+  await atBothWidths(context, async (shop) => {
+    const be = async (name: string) => {
+      await shop.goto(`${lindquill}/account`);
+      await shop.getByRole('button', { name }).click();
+      await expect(shop.getByRole('link', { name, exact: true })).toBeVisible();
+    };
+    await be('Arne Kolk');
+    await putIn(shop, 'harbour-blue', '30 ml', 3);
+    await expect(drawer(shop)).toContainText(euros(full));
+    await shop.goto(`${lindquill}/account`);
+    await shop.getByRole('button', { name: 'Sign out' }).click();
+    await expect(shop.getByText('You are signed out.')).toBeVisible();
+    const back = shop.viewportSize()!.width > 600 ? 'Ilsabe Tern' : 'Jorid Vale';
+    await be(back);
+    await expect(async () => {
+      await shop.goto(`${lindquill}/cart`);
+      await expect(shop.getByRole('main').getByTestId('to-pay').last()).toHaveText(euros(full - 500), { timeout: 2000 });
+    }).toPass();
+    await shop.waitForTimeout(600); // what the embed asks itself says the same
+    await expect(shop.getByRole('main').getByTestId('to-pay').last()).toHaveText(euros(full - 500));
+    await shop.goto(`${lindquill}/checkout`);
+    await expect(shop.getByRole('main').getByLabel('Name')).toHaveValue(back);
+    await shop.getByRole('button', { name: `Pay ${euros(full - 500)}` }).click();
+    await expect(shop.getByText('We charged')).toContainText(euros(full - 500));
+    await shop.goto(`${lindquill}/account`);
+    await expect(shop.getByRole('row').nth(1)).toContainText(euros(full - 500));
+    await expect(shop.getByRole('row').nth(1)).toContainText('Harbour Blue, 30 ml');
+    await shop.getByRole('row').nth(1).getByRole('link').click();
+    await expect(shop.getByRole('heading', { name: `Thank you, ${back}` })).toBeVisible();
+    // Two months have not passed: the next cart costs what it costs.
+    await putIn(shop, 'harbour-blue', '30 ml', 3);
+    await expect(drawer(shop)).toContainText(euros(full));
+    await context.clearCookies({ name: 'lq_who' });
+    await shop.goto(`${lindquill}/account`);
   });
 });

@@ -50,7 +50,7 @@ export const drawer = (page: Page) => page.getByRole('dialog', { name: 'Cart' })
 
 // What the tests of this file have made, and what they have paused for it.
 export const begun: string[] = [];
-let paused: string[] = [];
+export let paused: string[] = [];
 
 /** Lets the shop's own nudges go on after each story, and those of the stories rest. */
 export function restAfterwards() {

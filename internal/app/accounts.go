@@ -3,10 +3,8 @@ package app
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"crypto/subtle"
 	"encoding/base64"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/mail"
@@ -18,6 +16,7 @@ import (
 	"golang.org/x/crypto/argon2"
 	"gorm.io/gorm"
 
+	"agonal.dev/agonal/internal/shoppertoken"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -189,6 +188,5 @@ func goodPassword(password string) error {
 
 // HashKey is how secret keys are stored.
 func HashKey(key string) string {
-	sum := sha256.Sum256([]byte(key))
-	return hex.EncodeToString(sum[:])
+	return shoppertoken.Fingerprint(key)
 }

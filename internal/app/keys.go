@@ -14,6 +14,8 @@ import (
 	"github.com/google/uuid"
 	"gorm.io/gorm"
 
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/internal/shoppertoken"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -283,3 +285,25 @@ func (a *App) UseKey(ctx context.Context, full string) (KeyUse, error) {
 }
 
 func hintOf(full string) string { return full[max(0, len(full)-4):] }
+
+// Shopper reads what a shop's server says of a shopper, from a token that a secret key of the
+// shop has signed. Errors: Problem.
+func (a *App) Shopper(shop, token string) (decide.Shopper, error) {
+	s, err := shoppertoken.Read(token, a.ring.secrets(shop, a.Now()), a.Now())
+	if err != nil {
+		return s, Problem{"shopper", err.Error()}
+	}
+	return s, nil
+}
+
+// secrets lists the fingerprints of a shop's secret keys that hold.
+func (k *keyring) secrets(shop string, now time.Time) (out []string) {
+	k.mu.RLock()
+	defer k.mu.RUnlock()
+	for fingerprint, r := range k.keys {
+		if r.shop == shop && r.secret && (r.ends == nil || now.Before(*r.ends)) {
+			out = append(out, fingerprint)
+		}
+	}
+	return out
+}

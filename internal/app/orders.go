@@ -28,6 +28,8 @@ type OrderRequest struct {
 	Visit    decide.Visit  `json:"visit"`
 	Moment   decide.Moment `json:"moment"`
 	Customer string        `json:"customer"`
+	// Shopper is what the shop knows of the person.
+	Shopper decide.Shopper `json:"shopper,omitzero"`
 	// Expect is the total the shopper was shown, in minor units.
 	Expect money.Minor `json:"expect_to_pay"`
 	// Charged tells that the shop has charged Expect already, while Agonal could
@@ -173,7 +175,7 @@ func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, h
 	if cart.PoolCodes, err = a.PoolCodes(ctx, snap, cart.Codes); err != nil {
 		return store.Order{}, err
 	}
-	d, err := decide.Decide(snap.Snapshot, decide.Request{Cart: cart, Visit: req.Visit, Moment: moment, Usage: usage})
+	d, err := decide.Decide(snap.Snapshot, decide.Request{Cart: cart, Visit: req.Visit, Shopper: req.Shopper, Moment: moment, Usage: usage})
 	if err != nil {
 		return store.Order{}, err
 	}

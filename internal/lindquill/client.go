@@ -227,15 +227,16 @@ func (c *client) giveUp(ctx context.Context, g givenUp) error {
 
 // orderRequest is the API's order.
 type orderRequest struct {
-	Key      string        `json:"idempotency_key"`
-	Cart     decide.Cart   `json:"cart"`
-	Visit    decide.Visit  `json:"visit"`
-	Moment   decide.Moment `json:"moment"`
-	Customer string        `json:"customer"`
-	Expect   int64         `json:"expect_to_pay"`
-	Shared   string        `json:"shared_link,omitempty"`
-	Charged  bool          `json:"charged,omitempty"`
-	PlacedAt *time.Time    `json:"placed_at,omitempty"`
+	Key      string         `json:"idempotency_key"`
+	Cart     decide.Cart    `json:"cart"`
+	Visit    decide.Visit   `json:"visit"`
+	Moment   decide.Moment  `json:"moment"`
+	Customer string         `json:"customer"`
+	Shopper  decide.Shopper `json:"shopper,omitzero"`
+	Expect   int64          `json:"expect_to_pay"`
+	Shared   string         `json:"shared_link,omitempty"`
+	Charged  bool           `json:"charged,omitempty"`
+	PlacedAt *time.Time     `json:"placed_at,omitempty"`
 }
 
 // linked is the cart of a shared link, for a visit that came by it.

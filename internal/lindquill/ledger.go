@@ -17,11 +17,14 @@ type record struct {
 	Number  int64        `json:"number"` // Agonal's number; 0 while it does not have the order
 	Total   string       `json:"total"`  // as charged, for the thank-you page
 	Name    string       `json:"name"`
-	Payment *charge      `json:"payment,omitempty"` // while it is not known whether it was charged
-	Away    bool         `json:"away,omitempty"`
-	Refused string       `json:"refused,omitempty"` // why it is sent no more
-	Told    bool         `json:"told,omitempty"`    // whether the merchant has been told so
-	Void    bool         `json:"void,omitempty"`    // it came to nothing, and nothing was charged
+	Account string       `json:"account,omitempty"` // who was signed in; empty: nobody
+	// PlacedAt is when it was sent.
+	PlacedAt time.Time `json:"placed_at,omitzero"`
+	Payment  *charge   `json:"payment,omitempty"` // while it is not known whether it was charged
+	Away     bool      `json:"away,omitempty"`
+	Refused  string    `json:"refused,omitempty"` // why it is sent no more
+	Told     bool      `json:"told,omitempty"`    // whether the merchant has been told so
+	Void     bool      `json:"void,omitempty"`    // it came to nothing, and nothing was charged
 }
 
 // placed tells whether there is such an order, and not only one that was begun.

@@ -165,6 +165,8 @@ func (s *shop) routes(e *echo.Echo) {
 	g.GET("/share-to", s.shareTo)
 	g.POST("/share-to", s.post)
 	g.GET("/c/:token", s.linked)
+	g.GET("/account", s.account)
+	g.POST("/account", s.signIn)
 	g.GET("/checkout", s.checkout)
 	g.POST("/checkout", s.checkoutForm)
 	g.GET("/thanks/:key", s.thanks)
@@ -199,12 +201,14 @@ func bare(c *echo.Context, status int, heading, say string) error {
 
 // visit is one request of a shopper.
 type visit struct {
-	stock  *stock
-	region *catalog.Region
-	cart   decide.Cart
-	state  decide.Visit
-	told   string
-	slip   slip // of the form before this page
+	stock   *stock
+	region  *catalog.Region
+	cart    decide.Cart
+	state   decide.Visit
+	who     person // signed in; zero: nobody
+	shopper decide.Shopper
+	told    string
+	slip    slip // of the form before this page
 }
 
 const visitKey = "lindquill.visit"
@@ -249,6 +253,9 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		v.state.Remembered = parseRemembered(readCookie(c, "agonal_shows"), time.Now())
 		gifts := readGifts(c)
 		v.state.RemovedGifts, v.state.Picks = gifts.Removed, gifts.Picks
+		if p, ok := personCalled(readCookie(c, whoCookie)); ok {
+			v.who, v.shopper = p, s.shopper(p, time.Now())
+		}
 		s.secure(c)
 		c.Set(visitKey, v)
 		return next(c)
@@ -383,7 +390,7 @@ type priced struct {
 
 func (s *shop) price(c *echo.Context, page decide.Page) (priced, error) {
 	v := of(c)
-	req := decide.Request{Cart: v.cart, Visit: v.state, Moment: v.moment(page)}
+	req := decide.Request{Cart: v.cart, Visit: v.state, Shopper: v.shopper, Moment: v.moment(page)}
 	d, err := s.client.decide(c.Request().Context(), req)
 	if err == nil {
 		return priced{d, false}, nil
@@ -445,6 +452,7 @@ type page struct {
 	Codes      []decide.CodeOutcome
 	Entered    string
 	Told       string
+	Who        string // signed in; empty: nobody
 	Open       bool
 	Request    template.JS
 	Decision   template.JS
@@ -604,7 +612,12 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	if len(v.state.Picks) > 0 {
 		visit["picks"] = v.state.Picks
 	}
-	out.Request = jsonFor(map[string]any{"cart": v.cart, "moment": v.moment(at), "visit": visit})
+	out.Who = v.who.Name
+	request := map[string]any{"cart": v.cart, "moment": v.moment(at), "visit": visit}
+	if token := v.token(s.cfg.Secret, time.Now()); token != "" {
+		request["shopper_token"] = token
+	}
+	out.Request = jsonFor(request)
 	var b bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&b, "layout", out); err != nil {
 		return err

@@ -83,7 +83,8 @@ func (s *shop) checkout(c *echo.Context) error {
 	if len(of(c).cart.Lines) == 0 {
 		return c.Redirect(http.StatusSeeOther, "/cart")
 	}
-	return s.showTill(c, http.StatusOK, checkoutView{Key: newKey(), Pay: "approve"})
+	who := of(c).who
+	return s.showTill(c, http.StatusOK, checkoutView{Key: newKey(), Pay: "approve", Name: who.Name, Street: who.Street, Postcode: who.Postcode, City: who.Town})
 }
 
 // showTill shows the checkout with the total as it is now, and a quote for it.
@@ -226,9 +227,9 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 	rec := record{
 		Order: orderRequest{
 			Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: locale(v.region)},
-			Customer: view.Name, Expect: expect, Shared: via(c),
+			Customer: view.Name, Shopper: v.shopper, Expect: expect, Shared: via(c),
 		},
-		Total: v.money(expect), Name: view.Name, Payment: &charge{Key: newKey(), Amount: expect, Currency: v.region.Currency},
+		Total: v.money(expect), Name: view.Name, Account: v.who.ID, PlacedAt: time.Now().UTC(), Payment: &charge{Key: newKey(), Amount: expect, Currency: v.region.Currency},
 	}
 	no, err := s.ledger.place(c.Request().Context(), &rec, view.Pay, s.turns.outside)
 	switch {

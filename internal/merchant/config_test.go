@@ -111,6 +111,12 @@ var settings = []setting{
 		return d.Nudges[slices.IndexFunc(d.Nudges, func(o decide.NudgeOutcome) bool { return o.Nudge == "asks" })].Reason
 	}, was: decide.Reason(""), is: decide.Quiet},
 	{field: "settings.badges", page: "settings", typed: url.Values{"badge_shape": {"seal"}, "badge_shows": {"amount"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Badges }, was: snapshot.BadgeStyle{}, is: snapshot.BadgeStyle{Shape: snapshot.BadgeSeal, Shows: snapshot.ShowsAmount}},
+	{field: "settings.theme", page: "look", typed: url.Values{"preset": {"moss"}}, see: func(d decide.Decision, _ *app.ShopSnapshot) any {
+		if d.Theme == nil {
+			return ""
+		}
+		return d.Theme.Light["ground"]
+	}, was: "", is: "#223a2c"},
 	{field: "settings.quote_minutes", page: "settings", typed: url.Values{"quote": {"40"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Settings.Quote() }, was: 15 * time.Minute, is: 40 * time.Minute},
 	{field: "shop.name", page: "settings", typed: url.Values{"name": {"Quill & Co"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Name }, was: "Lindquill", is: "Quill & Co"},
 	{field: "shop.town", page: "settings", typed: url.Values{"town": {"Ostend"}}, see: func(_ decide.Decision, s *app.ShopSnapshot) any { return s.Shop.Town }, was: "Vessmark", is: "Ostend"},
@@ -137,7 +143,7 @@ var settings = []setting{
 
 // Every setting is changed through its page, and the change decides.
 func TestEverySettingIsChangedOnAPageAndDecides(t *testing.T) {
-	forms := map[string]string{"settings": "settings-form", "connection": "origins-form"}
+	forms := map[string]string{"settings": "settings-form", "connection": "origins-form", "look": "look-form"}
 	for _, x := range settings {
 		t.Run(x.field, func(t *testing.T) {
 			a, as := start(t)

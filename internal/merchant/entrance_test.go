@@ -21,7 +21,7 @@ func TestTextThatCannotBeStoredIsRefusedByField(t *testing.T) {
 	b := sign(demo.Email)
 	shop := "/s/" + demo.Shop
 	forms := map[string]string{
-		shop + "/shop/settings": "settings-form", shop + "/shop/connection": "origins-form", shop + "/shop/regions/home": "region-form",
+		shop + "/shop/settings": "settings-form", shop + "/shop/look": "look-form", shop + "/shop/connection": "origins-form", shop + "/shop/regions/home": "region-form",
 	}
 	for path, id := range forms {
 		for field := range b.form(path, id) {

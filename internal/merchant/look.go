@@ -332,7 +332,7 @@ func (s *server) saveLook(c *echo.Context) error {
 	case err != nil:
 		return s.fail(c, err)
 	default:
-		return s.done(c, h.url("/shop/look"), "The look is saved; shoppers see it with the next page.")
+		return s.done(c, h.url("/shop/look"), "The look is saved. Shoppers see it with the next page.")
 	}
 	return s.showLook(c, http.StatusUnprocessableEntity, f, t)
 }

@@ -15,7 +15,7 @@ import (
 // to come or whose end has passed, since decisions look at the moment.
 func (s *Store) Live(ctx context.Context, shop string) ([]snapshot.Live, error) {
 	var nudges []Nudge
-	if err := s.DB.WithContext(ctx).Where("shop_id = ? AND state = ?", shop, StateLive).Find(&nudges).Error; err != nil {
+	if err := s.DB.WithContext(ctx).Where("shop_id = ? AND state = ?", shop, StateLive).Order("priority, id").Find(&nudges).Error; err != nil {
 		return nil, fmt.Errorf("reading live nudges: %w", err)
 	}
 	revisions, err := s.LastInForce(ctx, shop)

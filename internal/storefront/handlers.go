@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/shoppertoken"
 )
 
 // How long the database may take: for codes of pools, without which a decision is made;
@@ -41,6 +42,13 @@ func (s *server) decisions(c *echo.Context) error {
 					Errors: []decide.FieldError{{Field: field, Why: "is answered for a secret key only"}}})
 			}
 		}
+	}
+	if token := c.Request().Header.Get(shoppertoken.Header); token != "" {
+		who, err := s.app.Shopper(k.shop.Shop.ID, token)
+		if err != nil {
+			return fail(c, err, problem{})
+		}
+		req.Shopper = who
 	}
 	if req.Moment.At.IsZero() {
 		req.Moment.At = s.app.Now()

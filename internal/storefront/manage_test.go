@@ -37,6 +37,7 @@ var rewards = map[nudge.Kind]struct{ reward, path, want string }{
 	nudge.OfferBetter:  {`"items":[{"sku":"HARBLU-100"}],"in_place_of":["HARBLU-30"],"amounts":{"home":"28.00 EUR"}`, "offers.0.items.0.quantity", "3"},
 	nudge.OrderBump:    {`"items":[{"sku":"SET-QUAY"}],"percent":"20"`, "offers.0.kind", "order_bump"},
 	nudge.OfferAfter:   {`"items":[{"sku":"SET-QUAY"}]`, "offers.0.items.0.price", "1750"},
+	nudge.Companions:   {`"items":[{"sku":"SET-QUAY"}]`, "offers.0.items.0.price", "1750"},
 	nudge.Notice:       {`"link":"/collections/Paper"`, "to_pay", "4790"}, // it takes nothing off
 }
 

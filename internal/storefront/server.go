@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/shoppertoken"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -96,7 +97,7 @@ func preflight(c *echo.Context) error {
 	if o := c.Request().Header.Get("Origin"); o != "" {
 		h.Set("Access-Control-Allow-Origin", o)
 		h.Set("Access-Control-Allow-Methods", "GET, POST")
-		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type")
+		h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, "+shoppertoken.Header)
 		h.Set("Access-Control-Max-Age", "600")
 	}
 	return c.NoContent(http.StatusNoContent)

@@ -137,6 +137,8 @@ export interface Request {
   cart: unknown;
   moment?: object;
   visit?: object;
+  /** Who the shopper is, signed by the shop's server. */
+  shopper_token?: string;
 }
 /** An element that draws from the decision. */
 export interface Drawn extends HTMLElement {

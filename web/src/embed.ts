@@ -62,14 +62,14 @@ import { themed } from './theme';
   let turn = 0;
   const elements = new Set<Drawn>();
 
-  const post = (path: string, body: unknown, keepalive = false): Promise<Response> => {
+  const post = (path: string, body: unknown, keepalive = false, who = ''): Promise<Response> => {
     const stop = new AbortController();
     const timer = setTimeout(() => stop.abort(), timeout);
     return fetch(base + path, {
       method: 'POST',
       signal: stop.signal,
       keepalive,
-      headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${key}` },
+      headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${key}`, ...(who && { 'Agonal-Shopper': who }) },
       body: JSON.stringify(body),
     }).finally(() => clearTimeout(timer));
   };
@@ -135,26 +135,31 @@ import { themed } from './theme';
   };
 
   /** Asks for a decision, about the cart with some more lines in it; none where there is no answer. */
-  const askFor = async (from: Request, places: string[], more: object[] = []): Promise<Decision | undefined> => {
+  const askFor = async ({ shopper_token: who, ...from }: Request, places: string[], more: object[] = []): Promise<Decision | undefined> => {
     const cart = from.cart as { lines?: object[] };
     try {
-      const r = await post(`/v1/decisions?from=${encodeURIComponent(location.pathname)}`, {
-        ...from,
-        cart: { ...cart, lines: [...(cart.lines ?? []), ...(drawn() ? giftLines() : []), ...more] },
-        ...(drawn() && { drawn: true, suggest: true }),
-        moment: { ...from.moment, placements: places },
-        visit: {
-          ...from.visit,
-          id: visit.id,
-          reached: visit.reached,
-          shown: visit.shown,
-          declined: visit.declined,
-          shows: showsBefore,
-          remembered,
-          ...sinceDialog(),
-          ...justNow,
+      const r = await post(
+        `/v1/decisions?from=${encodeURIComponent(location.pathname)}`,
+        {
+          ...from,
+          cart: { ...cart, lines: [...(cart.lines ?? []), ...(drawn() ? giftLines() : []), ...more] },
+          ...(drawn() && { drawn: true, suggest: true }),
+          moment: { ...from.moment, placements: places },
+          visit: {
+            ...from.visit,
+            id: visit.id,
+            reached: visit.reached,
+            shown: visit.shown,
+            declined: visit.declined,
+            shows: showsBefore,
+            remembered,
+            ...sinceDialog(),
+            ...justNow,
+          },
         },
-      });
+        false,
+        who,
+      );
       return r.ok ? ((await r.json()) as Decision) : undefined;
     } catch {
       return undefined; // what is shown stays; the shop does not need us
