@@ -40,8 +40,10 @@ shots('merchant', {}, async (page, shot) => {
   await shot('orders');
   await page.goto(merchant('shop/regions/eu'));
   await shot('region');
-  await page.goto(merchant('shop/settings'));
-  await shot('settings');
+  await page.goto(merchant('shop/look'));
+  await page.getByLabel('Copper').check();
+  await page.frameLocator('#look-frame').getByRole('heading', { name: 'Goes with it' }).waitFor();
+  await shot('look');
   await page.goto(merchant('shop/connection'));
   await shot('connection');
   await page.goto(merchant('nudges/notebooks-by-the-stack'));

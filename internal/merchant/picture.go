@@ -165,10 +165,10 @@ func (d *drawing) words(pieces []decide.Words, size int) {
 	}
 	for _, line := range linesOf(pieces, (drawnWide-2*drawnPad)*100/size) {
 		d.y += size * 5 / 4
-		fmt.Fprintf(d, `<text x="%d" y="%d" font-size="%d" fill="%s" text-anchor="%s" xml:space="preserve">`, x, d.y-size/4, size, d.ink, anchor)
+		fmt.Fprintf(&d.Buffer, `<text x="%d" y="%d" font-size="%d" fill="%s" text-anchor="%s" xml:space="preserve">`, x, d.y-size/4, size, d.ink, anchor)
 		for _, w := range line {
 			if w.Strong {
-				fmt.Fprintf(d, `<tspan font-weight="700">%s</tspan>`, escaped(w.Text))
+				fmt.Fprintf(&d.Buffer, `<tspan font-weight="700">%s</tspan>`, escaped(w.Text))
 			} else {
 				d.WriteString(escaped(w.Text))
 			}
@@ -189,11 +189,11 @@ func (d *drawing) bar(p *decide.Progress, open theme.Colour) {
 		return drawnPad + x
 	}
 	d.y += 4
-	fmt.Fprintf(d, "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"10\" fill=\"%s\" fill-opacity=\".22\"/>\n", drawnPad, d.y, wide, d.ink)
+	fmt.Fprintf(&d.Buffer, "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"10\" fill=\"%s\" fill-opacity=\".22\"/>\n", drawnPad, d.y, wide, d.ink)
 	have := at(p.Value)
-	fmt.Fprintf(d, "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"10\" fill=\"%s\"/>\n", min(have, at(0)), d.y, max(have-at(0), at(0)-have), open)
+	fmt.Fprintf(&d.Buffer, "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"10\" fill=\"%s\"/>\n", min(have, at(0)), d.y, max(have-at(0), at(0)-have), open)
 	for _, m := range p.Marks {
-		fmt.Fprintf(d, "<rect x=\"%d\" y=\"%d\" width=\"2\" height=\"16\" fill=\"%s\"/>\n", at(m.At)-1, d.y-3, d.ink)
+		fmt.Fprintf(&d.Buffer, "<rect x=\"%d\" y=\"%d\" width=\"2\" height=\"16\" fill=\"%s\"/>\n", at(m.At)-1, d.y-3, d.ink)
 	}
 	d.y += 34
 	for _, m := range p.Marks {
@@ -201,7 +201,7 @@ func (d *drawing) bar(p *decide.Progress, open theme.Colour) {
 		if m.At*10 > p.Most*9 {
 			anchor = map[bool]string{false: "end", true: "start"}[d.rtl]
 		}
-		fmt.Fprintf(d, "<text x=\"%d\" y=\"%d\" font-size=\"14\" fill=\"%s\" text-anchor=\"%s\">%s</text>\n", at(m.At), d.y-4, d.ink, anchor, escaped(m.Goal))
+		fmt.Fprintf(&d.Buffer, "<text x=\"%d\" y=\"%d\" font-size=\"14\" fill=\"%s\" text-anchor=\"%s\">%s</text>\n", at(m.At), d.y-4, d.ink, anchor, escaped(m.Goal))
 	}
 	d.y += 4
 }
@@ -213,7 +213,7 @@ func (d *drawing) button(text string, ground theme.Colour) {
 	if d.rtl {
 		x = drawnWide - drawnPad - wide
 	}
-	fmt.Fprintf(d, "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"40\" fill=\"%s\"/>\n<text x=\"%d\" y=\"%d\" font-size=\"16\" fill=\"%s\" text-anchor=\"middle\">%s</text>\n",
+	fmt.Fprintf(&d.Buffer, "<rect x=\"%d\" y=\"%d\" width=\"%d\" height=\"40\" fill=\"%s\"/>\n<text x=\"%d\" y=\"%d\" font-size=\"16\" fill=\"%s\" text-anchor=\"middle\">%s</text>\n",
 		x, d.y+6, wide, d.ink, x+wide/2, d.y+31, ground, escaped(text))
 	d.y += 54
 }
