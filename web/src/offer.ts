@@ -37,7 +37,9 @@ const together = (o: Offer, t: NonNullable<Offer['together']>, answer: (a: Answe
   const open = o.items.filter((it) => !it.taken);
   const chosen = () => open.filter((it) => !unticked.has(it.sku)).map((it) => it.sku);
   const yes = press(o.yes, 'put', () => {
-    if (yes.ariaDisabled !== 'true') answer({ act: 'together', sku: t.in_cart ? '' : t.main.sku, items: chosen() });
+    if (yes.ariaDisabled === 'true') return;
+    yes.ariaDisabled = 'true'; // once, however often it is pressed
+    answer({ act: 'together', sku: t.in_cart ? '' : t.main.sku, items: chosen() });
   });
   const total = el('span', 'far');
   total.setAttribute('role', 'status');
