@@ -166,7 +166,7 @@ test('a tick at the checkout: the total follows without a reload, unticked it is
   await preview.getByRole('checkbox').uncheck();
   await expect(page.getByRole('region', { name: 'The cart beside it' }).locator('.cart-line')).toHaveCount(1);
   await click(page, page.locator('#part-places > summary'));
-  for (const place of ['product page block', 'cart page']) await panel(page).getByLabel(place, { exact: true }).check();
+  for (const place of ['product_block', 'cart_page']) await panel(page).locator(`[name=placements][value=${place}]`).check();
   await save(page);
   await publish(page);
   const ink = { sku: 'HARBLU-30', quantity: 1 };

@@ -17,27 +17,40 @@ export async function signIn(page: Page, email = person.email) {
   await expect(page.getByRole('heading', { name: 'Nudges' })).toBeVisible();
 }
 
+/** Brings nudges of the board into another state, all at once; the names are those that had the button. */
+async function bring(page: Page, button: 'Pause' | 'Resume', to: string, wanted?: string[]): Promise<string[]> {
+  await page.goto(`${agonal}/s/lindquill/nudges`);
+  const names = await page.evaluate(
+    async ([button, to, wanted]) => {
+      const labels = [...document.querySelectorAll(`button[aria-label^="${button} "]`)].map((b) => b.getAttribute('aria-label')!.slice(button.length + 1));
+      const names = labels.filter((name) => !wanted || wanted.includes(name));
+      const form = document.querySelector<HTMLFormElement>('#several');
+      if (!names.length || !form) return names;
+      const sent = new URLSearchParams([...new FormData(form)].map(([k, v]) => [k, String(v)]));
+      for (const tick of document.querySelectorAll<HTMLInputElement>('.board-tick'))
+        if (names.includes(tick.getAttribute('aria-label')!.replace(/^Tick /, ''))) sent.append('id', tick.value);
+      sent.set('to', to);
+      await fetch(form.action, { method: 'POST', body: sent });
+      return names;
+    },
+    [button, to, wanted] as const,
+  );
+  if (names.length) await page.goto(`${agonal}/s/lindquill/nudges`);
+  return names;
+}
+
 /** Makes every live nudge pause, so that a test knows what can show, and returns their names. */
 export async function pauseAll(page: Page) {
-  await page.goto(`${agonal}/s/lindquill/nudges`);
-  const paused: string[] = [];
-  for (;;) {
-    const pause = page.getByRole('button', { name: /^Pause / });
-    const left = await pause.count();
-    if (left === 0) return paused;
-    paused.push(((await pause.first().getAttribute('aria-label')) ?? '').replace(/^Pause /, ''));
-    await pause.first().click();
-    await expect(pause).toHaveCount(left - 1);
-  }
+  const names = await bring(page, 'Pause', 'paused');
+  await expect(page.getByRole('button', { name: /^Pause / })).toHaveCount(0);
+  return names;
 }
 
 /** Lets those go on that a test has paused. */
 export async function resume(page: Page, names: string[]) {
-  await page.goto(`${agonal}/s/lindquill/nudges`);
-  for (const name of names) {
-    await page.getByRole('button', { name: `Resume ${name}`, exact: true }).click();
-    await expect(page.getByRole('button', { name: `Pause ${name}`, exact: true })).toBeVisible();
-  }
+  if (!names.length) return;
+  await bring(page, 'Resume', 'live', names);
+  for (const name of names) await expect(page.getByRole('button', { name: `Pause ${name}`, exact: true })).toBeVisible();
 }
 
 /** Puts goods into the shop's cart from a product's page. */
