@@ -577,9 +577,9 @@ test('several nudges at once: looked for, paused, resumed, and taken back', asyn
   await page.getByRole('link', { name: 'See all of them' }).click();
   await page.getByLabel('State').selectOption('draft');
   await page.getByRole('button', { name: 'Look', exact: true }).click();
-  await expect(row('Welcome back')).toBeVisible();
+  await expect(row('Paper by the kilo')).toBeVisible();
   await expect(row('Harbour code')).toHaveCount(0);
-  await expect(tick('Welcome back')).toHaveCount(0); // what was never published cannot be paused
+  await expect(tick('Paper by the kilo')).toHaveCount(0); // what was never published cannot be paused
   await page.getByRole('link', { name: 'all of them' }).click();
 
   const pause = page.getByRole('button', { name: 'Pause', exact: true });
