@@ -1,4 +1,4 @@
-import { source } from 'axe-core';
+import axe from 'axe-core';
 import { expect, test, type Page } from '@playwright/test';
 import { agonal, fillAddress, lindquill, putIn, signIn, tabTo, topBar } from './servers';
 
@@ -9,7 +9,7 @@ const openPanel = 'details[open] > .panel';
  * made of is the same in other colours and widths: there only what those change is looked at.
  */
 async function clean(page: Page, what: string, again: boolean) {
-  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(source); // once a page
+  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe.source); // once a page
   const found = await page.evaluate(
     ([panel, runOnly]) => {
       const { axe } = window as unknown as { axe: { run(on: unknown, how: object): Promise<Found> } };
