@@ -36,7 +36,7 @@ case ${ONLY:-} in
     # Side by side: a browser mostly waits, and comes first where it does not.
     say "Browser tests in three parts, and Go tests beside them …"
     declare -A running
-    (renice -n 8 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 2" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & running[go-tests]=$!
+    (renice -n 4 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 2" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & running[go-tests]=$!
     port=18080
     for part in kinds pages others; do
       (E2E_PART=$part E2E_PORT=$port browser_tests) >"$STATE/$part.log" 2>&1 & running[$part]=$!
