@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -67,8 +68,8 @@ func (s *shop) mine(p person) []record {
 	return out
 }
 
-// shopper is what the shop knows of a person. What was paid is told in the currency of most
-// orders, and left out where there are others.
+// shopper is what the shop knows of a person: groups, orders and what was bought. What was paid
+// is not among it, as orders may be in several currencies.
 func (s *shop) shopper(p person, now time.Time) decide.Shopper {
 	yes, orders := true, int64(len(p.Before))
 	out := decide.Shopper{SignedIn: &yes, Groups: slices.Clone(p.Groups), Orders: &orders, Bought: []string{}}
@@ -120,6 +121,15 @@ type pastOrder struct {
 	Key                       string // of the page that thanks for it; empty: of before
 }
 
+// labels names items one after the other.
+func (v *visit) labels(skus []string) string {
+	out := make([]string, len(skus))
+	for i, sku := range skus {
+		out[i] = v.stock.list.Catalog().Label(sku)
+	}
+	return strings.Join(out, ", ")
+}
+
 func (s *shop) account(c *echo.Context) error {
 	v := of(c)
 	view := accountView{People: people, Who: v.who}
@@ -129,22 +139,16 @@ func (s *shop) account(c *echo.Context) error {
 			if r.Number > 0 {
 				o.Number = "No. " + strconv.FormatInt(r.Number, 10)
 			}
-			for i, l := range r.Order.Cart.Lines {
-				if i > 0 {
-					o.Goods += ", "
-				}
-				o.Goods += v.stock.list.Catalog().Label(l.SKU)
+			var skus []string
+			for _, l := range r.Order.Cart.Lines {
+				skus = append(skus, l.SKU)
 			}
+			o.Goods = v.labels(skus)
 			view.Orders = append(view.Orders, o)
 		}
 		for _, b := range slices.Backward(v.who.Before) {
 			o := pastOrder{Number: "earlier", Day: time.Now().AddDate(0, 0, -b.DaysAgo).Format("2 January 2006"), Total: money.Format(money.Amount{Minor: b.Paid, Currency: "EUR"}, "en")}
-			for i, sku := range b.SKUs {
-				if i > 0 {
-					o.Goods += ", "
-				}
-				o.Goods += v.stock.list.Catalog().Label(sku)
-			}
+			o.Goods = v.labels(b.SKUs)
 			view.Orders = append(view.Orders, o)
 		}
 	}
