@@ -430,8 +430,9 @@ func (w *work) nothingToPut(r *nudge.Reward) Reason {
 	return ""
 }
 
-// weighPut finds what the order costs with the goods that a notice puts in.
-func (w *work) weighPut(d *Decision, t *taking, rung int) {
+// weighPut finds what the order costs with the goods that a notice puts in, and names them
+// in the language of its sentence.
+func (w *work) weighPut(d *Decision, t *taking, rung int, language string) {
 	for i := range t.n.Definition.Ladder.Rungs[rung].Rewards {
 		r := &t.n.Definition.Ladder.Rungs[rung].Rewards[i]
 		put := w.toPut(r)
@@ -446,7 +447,7 @@ func (w *work) weighPut(d *Decision, t *taking, rung int) {
 			item.Price += price * it.Quantity
 			names = append(names, w.label(it.SKU))
 		}
-		item.Label = nudge.OfferWordsIn(w.tongue.Language).All(names)
+		item.Label = nudge.OfferWordsIn(language).All(names)
 		if with, ok := w.pricedCart(cart); ok {
 			more, toPay := with.ToPay-d.ToPay, with.ToPay
 			item.More, item.ToPay = &more, &toPay

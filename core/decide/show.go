@@ -68,7 +68,7 @@ func (w *work) show(d *Decision) {
 			continue
 		}
 		w.weighOffer(d, o.Nudge)
-		w.weighPut(d, t, o.Rungs[st.rung].Rung)
+		w.weighPut(d, t, o.Rungs[st.rung].Rung, language)
 		placements := w.asked(t.n.Definition.Placements)
 		for _, far := range []struct {
 			place nudge.Placement
