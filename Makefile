@@ -1,4 +1,4 @@
-.PHONY: start test lint bench screenshots build laws container attack
+.PHONY: start test visits lint bench screenshots build laws container attack
 
 start: ## install what is missing, build, and serve the demo
 	@FRESH=$(FRESH) ./scripts/start.sh
@@ -8,6 +8,9 @@ test: ## Go and browser tests
 
 build: ## scripts, styles and the program
 	@bash -c '. scripts/lib.sh; tools; build'
+
+visits: ## 200 visits of 30 steps by shoppers made up by a seed, in the browser; about an hour
+	@ROBOTS=$(or $(ROBOTS),200) STEPS=$(or $(STEPS),30) ATONCE=$(or $(ATONCE),2) ONLY=browser E2E_PART=robot E2E_ARGS="--retries 0" ./scripts/test.sh
 
 lint: ## golangci-lint and Prettier
 	@./scripts/lint.sh

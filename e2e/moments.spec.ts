@@ -11,6 +11,7 @@ import {
   drawer,
   euros,
   live,
+  makeCodes,
   order,
   panel,
   paused,
@@ -86,16 +87,6 @@ test('what goes with it: ticked, put in together at the total that was told, or 
   });
 });
 
-/** Makes codes of a pool. */
-async function makeCodes(page: Page, pool: string, number: string) {
-  await signIn(page);
-  await page.goto(`${agonal}/s/lindquill/shop/codes`);
-  const form = page.locator('form', { has: page.getByRole('button', { name: 'Make codes' }) });
-  await form.getByLabel('Pool').first().fill(pool);
-  await form.getByLabel('How many').fill(number);
-  await form.getByRole('button', { name: 'Make codes' }).click();
-  await expect(page.getByText(`in the pool “${pool}” now.`)).toBeVisible();
-}
 const ink = { sku: 'HARBLU-30', quantity: 2 };
 const plain = () => decided({ lines: [ink] });
 

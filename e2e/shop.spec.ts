@@ -168,3 +168,54 @@ test('a code says what came of it, and is taken back', async ({ page }) => {
   await expect(page.getByText('No code is used any more.')).toBeVisible();
   await expect(toPay(page)).toHaveText('€33.90');
 });
+
+test.describe('in German', () => {
+  test.use({ locale: 'de-DE' });
+  // Amounts have a narrow space before the sign.
+  const amount = (text: string) => new RegExp(`^${text.replace(',', '\\,')}\\s€$`);
+
+  test('a shopper who reads German is spoken to in it, from the counter to a placed order', async ({ page }) => {
+    await page.goto(lindquill);
+    await expect(page.locator('html')).toHaveAttribute('lang', 'de');
+    await page.getByRole('navigation', { name: 'Regale' }).getByRole('link', { name: 'Tinten' }).click();
+    await page.getByRole('link', { name: /^Harbour Blue/ }).click();
+    await page.getByText('30 ml', { exact: false }).first().click();
+    await page.getByLabel('Wie viele').fill('zwei');
+    await page.getByRole('button', { name: 'In den Warenkorb' }).click();
+    await expect(page.getByText('Schreiben Sie eine ganze Zahl von 1 bis 9999.')).toBeVisible();
+    await page.getByText('30 ml', { exact: false }).first().click();
+    await page.getByLabel('Wie viele').fill('2');
+    await page.getByRole('button', { name: 'In den Warenkorb' }).click();
+    const drawer = page.getByRole('dialog', { name: 'Warenkorb' });
+    await expect(drawer.getByTestId(/to-pay$/)).toHaveText(amount('33,90')); // 2 × 14.00 + 5.90
+    await expect(drawer).toContainText('Standardversand');
+    await drawer.getByRole('link', { name: 'Zur Kasse' }).click();
+    await page.getByRole('button', { name: /zahlen$/ }).click();
+    await expect(page.getByText('Die Postleitzahl fehlt.')).toBeVisible();
+    const main = page.getByRole('main');
+    for (const [label, text] of Object.entries({ Name: 'Arne Kolk', 'Straße und Hausnummer': 'Ufer 1', Postleitzahl: '26723', Ort: 'Vessmark' }))
+      await main.getByRole('textbox', { name: new RegExp(`^${label}`) }).fill(text);
+    await main.getByLabel('Eine Karte, die abgelehnt wird').check();
+    await page.getByRole('button', { name: /^33,90\s€ zahlen$/ }).click();
+    await expect(page.getByText('Die Karte wurde abgelehnt. Es wurde nichts abgebucht; versuchen Sie eine andere.')).toBeVisible();
+    await main.getByLabel('Eine Karte, die angenommen wird').check();
+    await page.getByRole('button', { name: /^33,90\s€ zahlen$/ }).click();
+    await expect(page.getByRole('heading', { name: 'Danke, Arne Kolk.' })).toBeVisible();
+    await expect(page.getByText(/Abgebucht haben wir 33,90\s€/)).toBeVisible();
+  });
+
+  test('the language is changed where one is, and stays so', async ({ page }) => {
+    await page.goto(`${lindquill}/collections/Paper`);
+    await expect(page.getByRole('heading', { level: 1, name: 'Papier' })).toBeVisible();
+    await page.getByRole('button', { name: 'English' }).click();
+    await expect(page.getByRole('heading', { level: 1, name: 'Paper' })).toBeVisible();
+    await page.goto(`${lindquill}/account`);
+    await expect(page.getByRole('heading', { level: 1, name: 'Your account' })).toBeVisible();
+    await page.getByRole('button', { name: 'Deutsch' }).click();
+    await expect(page.getByRole('heading', { level: 1, name: 'Ihr Konto' })).toBeVisible();
+    await page.getByRole('button', { name: /^Mio Hara/ }).click();
+    await expect(page.getByText('Sie sind jetzt Mio Hara.')).toBeVisible();
+    await page.goto(`${lindquill}/nowhere`);
+    await expect(page.getByRole('heading', { level: 1, name: 'Nicht in unseren Regalen.' })).toBeVisible();
+  });
+});

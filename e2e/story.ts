@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { expect, test, type BrowserContext, type Page } from '@playwright/test';
-import { fillAddress, lindquill, pauseAll, resume, signIn } from './servers';
+import { agonal, fillAddress, lindquill, pauseAll, resume, signIn } from './servers';
 
 export interface Line {
   sku: string;
@@ -138,4 +138,15 @@ export async function atBothWidths(context: BrowserContext, visit: (shop: Page) 
     await visit(shop);
     await shop.close();
   }
+}
+
+/** Makes codes of a pool. */
+export async function makeCodes(page: Page, pool: string, number: string) {
+  await signIn(page);
+  await page.goto(`${agonal}/s/lindquill/shop/codes`);
+  const form = page.locator('form', { has: page.getByRole('button', { name: 'Make codes' }) });
+  await form.getByLabel('Pool').first().fill(pool);
+  await form.getByLabel('How many').fill(number);
+  await form.getByRole('button', { name: 'Make codes' }).click();
+  await expect(page.getByText(`in the pool “${pool}” now.`)).toBeVisible();
 }

@@ -3,7 +3,6 @@ package lindquill
 import (
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -38,17 +37,17 @@ type earlierOrder struct {
 
 // people are those who have an account.
 var people = []person{
-	{ID: "arne", Name: "Arne Kolk", About: "new here, no order yet", Street: "Ufer 1", Postcode: "26723", Town: "Vessmark"},
+	{ID: "arne", Name: "Arne Kolk", About: text("new here, no order yet"), Street: "Ufer 1", Postcode: "26723", Town: "Vessmark"},
 	{
-		ID: "ilsabe", Name: "Ilsabe Tern", About: "three orders, the last three months ago", Street: "Deichweg 12", Postcode: "26725", Town: "Vessmark",
+		ID: "ilsabe", Name: "Ilsabe Tern", About: text("three orders, the last three months ago"), Street: "Deichweg 12", Postcode: "26725", Town: "Vessmark",
 		Before: []earlierOrder{{400, 4790, []string{"HARBLU-30", "DUNA5-D"}}, {210, 6300, []string{"BEARED-30"}}, {95, 3390, []string{"HARBLU-30"}}},
 	},
 	{
-		ID: "jorid", Name: "Jorid Vale", About: "one order, eighty days ago", Street: "Am Siel 3", Postcode: "26724", Town: "Vessmark",
+		ID: "jorid", Name: "Jorid Vale", About: text("one order, eighty days ago"), Street: "Am Siel 3", Postcode: "26724", Town: "Vessmark",
 		Before: []earlierOrder{{80, 3390, []string{"OYSGRE-30"}}},
 	},
 	{
-		ID: "mio", Name: "Mio Hara", About: "of the club, five orders, the last ten days ago", Street: "Lange Reihe 8", Postcode: "26721", Town: "Vessmark", Groups: []string{"club"},
+		ID: "mio", Name: "Mio Hara", About: text("of the club, five orders, the last ten days ago"), Street: "Lange Reihe 8", Postcode: "26721", Town: "Vessmark", Groups: []string{"club"},
 		Before: []earlierOrder{{700, 5800, []string{"KIT-F"}}, {520, 2800, nil}, {300, 9400, nil}, {120, 4200, []string{"OYSGRE-30"}}, {10, 7100, []string{"DUNA5-P"}}},
 	},
 }
@@ -135,9 +134,9 @@ func (s *shop) account(c *echo.Context) error {
 	view := accountView{People: people, Who: v.who}
 	if v.who.ID != "" {
 		for _, r := range s.mine(v.who) {
-			o := pastOrder{Day: r.PlacedAt.Format("2 January 2006"), Total: r.Total, Key: r.Order.Key, Number: "written down"}
+			o := pastOrder{Day: v.day(r.PlacedAt), Total: r.Total, Key: r.Order.Key, Number: v.say("written down")}
 			if r.Number > 0 {
-				o.Number = "No. " + strconv.FormatInt(r.Number, 10)
+				o.Number = v.say("No. %d", r.Number)
 			}
 			var skus []string
 			for _, l := range r.Order.Cart.Lines {
@@ -147,26 +146,27 @@ func (s *shop) account(c *echo.Context) error {
 			view.Orders = append(view.Orders, o)
 		}
 		for _, b := range slices.Backward(v.who.Before) {
-			o := pastOrder{Number: "earlier", Day: time.Now().AddDate(0, 0, -b.DaysAgo).Format("2 January 2006"), Total: money.Format(money.Amount{Minor: b.Paid, Currency: "EUR"}, "en")}
+			o := pastOrder{Number: v.say("earlier"), Day: v.day(time.Now().AddDate(0, 0, -b.DaysAgo)), Total: money.Format(money.Amount{Minor: b.Paid, Currency: "EUR"}, string(v.tongue))}
 			o.Goods = v.labels(b.SKUs)
 			view.Orders = append(view.Orders, o)
 		}
 	}
-	return s.show(c, http.StatusOK, "account", "Your account", "", decide.Page{}, view)
+	return s.show(c, http.StatusOK, "account", v.say("Your account"), "", decide.Page{}, view)
 }
 
 // signIn makes the shopper one of the made-up people, or nobody again.
 func (s *shop) signIn(c *echo.Context) error {
+	v := of(c)
 	p, known := personCalled(c.FormValue("who"))
 	switch {
 	case c.FormValue("who") == "":
 		writeCookie(c, whoCookie, "")
-		tell(c, slip{Say: "You are signed out."})
+		tell(c, slip{Say: v.say("You are signed out.")})
 	case known:
 		writeCookie(c, whoCookie, p.ID)
-		tell(c, slip{Say: "You are " + p.Name + " now."})
+		tell(c, slip{Say: v.say("You are %s now.", p.Name)})
 	default:
-		tell(c, slip{Say: "Nobody of that name has an account."})
+		tell(c, slip{Say: v.say("Nobody of that name has an account.")})
 	}
 	return c.Redirect(http.StatusSeeOther, "/account")
 }

@@ -3,7 +3,6 @@ package lindquill
 import (
 	"context"
 	"errors"
-	"fmt"
 	"html/template"
 	"net/http"
 	"slices"
@@ -50,15 +49,15 @@ func (a addition) request(charged bool) additionRequest {
 }
 
 // Says is what became of it, for who placed the order.
-func (a addition) Says() string {
-	more := "We charged " + a.Told + " for it."
+func (a addition) Says(t tongue) string {
+	more := t.say("We charged %s for it.", a.Told)
 	if a.More < 0 {
-		more = "We paid back " + a.Told + "."
+		more = t.say("We paid back %s.", a.Told)
 	}
 	if a.State == paid {
-		return fmt.Sprintf("%d × %s is paid for and goes with your order. %s", a.Quantity, a.Label, more)
+		return t.say("%d × %s is paid for and goes with your order.", a.Quantity, a.Label) + " " + more
 	}
-	return fmt.Sprintf("%d × %s is added to your order. %s", a.Quantity, a.Label, more)
+	return t.say("%d × %s is added to your order.", a.Quantity, a.Label) + " " + more
 }
 
 // thanksView is what stands on the page of a placed order.
@@ -72,20 +71,21 @@ type thanksView struct {
 }
 
 func (s *shop) thanks(c *echo.Context) error {
+	v := of(c)
 	rec, ok := s.ledger.orders.get(c.Param("key"))
 	if !ok || !rec.placed() {
 		return s.missing(c)
 	}
-	view := thanksView{record: rec, Greeting: "Thank you.", Added: s.ledger.of(rec.Order.Key), Payments: waysToPay("approve")}
+	view := thanksView{record: rec, Greeting: v.say("Thank you."), Added: s.ledger.of(rec.Order.Key), Payments: v.waysToPay("approve")}
 	if rec.Name != "" {
-		view.Greeting = "Thank you, " + rec.Name + "."
+		view.Greeting = v.say("Thank you, %s.", rec.Name)
 	}
 	if rec.Number != 0 {
 		if after, err := s.client.after(c.Request().Context(), rec.Order.Key); err == nil {
 			view.Offered, view.Decision = len(after.Decision.Shown[nudge.AfterBuy]) > 0, jsonFor(after.Decision)
 		}
 	}
-	return s.show(c, http.StatusOK, "thanks", "Thank you", "", decide.Page{Kind: nudge.ThanksPage}, view)
+	return s.show(c, http.StatusOK, "thanks", v.say("Thank you"), "", decide.Page{Kind: nudge.ThanksPage}, view)
 }
 
 // addAfter adds what is offered after an order to it: written down, charged, sent, in this
@@ -95,9 +95,9 @@ func (s *shop) addAfter(c *echo.Context) error {
 	if !ok || !rec.placed() {
 		return s.missing(c)
 	}
-	say := func(what string) error {
+	say := func(what string, args ...any) error {
 		if what != "" {
-			tell(c, slip{Say: what})
+			tell(c, slip{Say: of(c).say(what, args...)})
 		}
 		return c.Redirect(http.StatusSeeOther, "/thanks/"+rec.Order.Key)
 	}
@@ -130,7 +130,7 @@ func (s *shop) addAfter(c *echo.Context) error {
 		return money.Format(money.Amount{Minor: max(m, -m), Currency: cur}, after.Decision.Locale)
 	}
 	if *item.More != a.More {
-		return say(fmt.Sprintf("It costs %s more now, and not %s. Nothing was charged; look at it again.", amount(*item.More), amount(a.More)))
+		return say("It costs %s more now, and not %s. Nothing was charged; look at it again.", amount(*item.More), amount(a.More))
 	}
 	a.Quantity, a.Label, a.Told = item.Quantity, item.Label, amount(a.More)
 	a.Payment = charge{Key: newKey(), Amount: a.More, Currency: cur}
@@ -151,7 +151,7 @@ func (l *ledger) add(ctx context.Context, a addition, how string, outside func(f
 		case err == nil:
 			a.State = added
 		case errors.As(err, &no) && no.Status != http.StatusTooManyRequests:
-			a.State, wrong = void, "It cannot be added any more. Nothing was charged."
+			a.State, wrong = void, text("It cannot be added any more. Nothing was charged.")
 		default:
 			a.State = paid // it is sent until Agonal has it
 		}

@@ -190,10 +190,10 @@ func TestAPaymentIsChargedOnceAndUndoneForGood(t *testing.T) {
 
 func TestAnAdditionSaysWhatItCost(t *testing.T) {
 	a := addition{Quantity: 2, Label: "Kelp Green", More: 960, Told: "€9.60", State: added}
-	assert.Equal(t, "2 × Kelp Green is added to your order. We charged €9.60 for it.", a.Says())
+	assert.Equal(t, "2 × Kelp Green is added to your order. We charged €9.60 for it.", a.Says(english))
 	a.State = paid
-	assert.Equal(t, "2 × Kelp Green is paid for and goes with your order. We charged €9.60 for it.", a.Says())
+	assert.Equal(t, "2 × Kelp Green is paid for and goes with your order. We charged €9.60 for it.", a.Says(english))
 	a.State, a.More = added, -100
 	a.Told = "€1.00"
-	assert.Equal(t, "2 × Kelp Green is added to your order. We paid back €1.00.", a.Says())
+	assert.Equal(t, "2 × Kelp Green is added to your order. We paid back €1.00.", a.Says(english))
 }

@@ -56,8 +56,8 @@ func (v *visit) gifts(d decide.Decision) (rows []giftRow, choices []giftChoice) 
 				continue
 			}
 			row := giftRow{
-				Nudge: g.Nudge, SKU: it.SKU, Label: it.Label, Picture: item.Product.Picture, ID: item.Product.ID, Say: "a gift",
-				Was: v.money(it.Worth()), Amount: "free", Takeable: true,
+				Nudge: g.Nudge, SKU: it.SKU, Label: it.Label, Picture: item.Product.Picture, ID: item.Product.ID, Say: v.say("a gift"),
+				Was: v.money(it.Worth()), Amount: v.say("free"), Takeable: true,
 			}
 			if it.Quantity > 1 {
 				row.Label = quantityOf(it.Quantity) + row.Label
@@ -76,21 +76,21 @@ func (v *visit) choiceOf(g *decide.GiftOutcome) (giftChoice, bool) {
 	c := giftChoice{Nudge: g.Nudge}
 	switch g.State {
 	case decide.GiftRemoved:
-		c.Title, c.Removed, c.Label = "You took your gift out", true, "your gift"
+		c.Title, c.Removed, c.Label = v.say("You took your gift out"), true, v.say("your gift")
 	case decide.GiftOutOfStock:
-		c.Title = "Your gift has run out just now. We are sorry."
+		c.Title = v.say("Your gift has run out just now. We are sorry.")
 	case decide.GiftToPick:
-		c.Title = "Choose your gift"
+		c.Title = v.say("Choose your gift")
 		if g.Pick > 1 {
-			c.Title = "Choose " + quantityOf(g.Pick) + "gifts"
+			c.Title = v.say("Choose %d × gifts", g.Pick)
 		}
 	case decide.GiftOffered:
-		c.Title = "For you, at a special price"
+		c.Title = v.say("For you, at a special price")
 	default:
 		if len(g.Choice) == 0 {
 			return c, false
 		}
-		c.Title = "Your gift, or another"
+		c.Title = v.say("Your gift, or another")
 	}
 	for _, it := range g.Choice {
 		item, ok := v.stock.list.Catalog().Item(it.SKU)
@@ -129,12 +129,12 @@ func (s *shop) gift(c *echo.Context) error {
 		}
 		i := slices.IndexFunc(p.Gifts, func(o decide.GiftOutcome) bool { return o.Nudge == id })
 		if i < 0 || !slices.ContainsFunc(p.Gifts[i].Choice, func(it decide.GiftItem) bool { return it.SKU == sku }) {
-			tell(c, slip{Say: "This gift is not to be had any more; nothing was changed."})
+			tell(c, slip{Say: v.say("This gift is not to be had any more; nothing was changed.")})
 			break
 		}
 		if p.Gifts[i].State == decide.GiftOffered {
 			lines := append(slices.Clone(v.cart.Lines), decide.CartLine{SKU: sku, Quantity: 1, Origin: &decide.Origin{Kind: decide.FromGift, Nudge: id}})
-			if wrong := fits(lines); wrong != "" {
+			if wrong := v.fits(lines); wrong != "" {
 				tell(c, slip{Say: wrong})
 				break
 			}

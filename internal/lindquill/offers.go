@@ -30,12 +30,12 @@ func (s *shop) offer(c *echo.Context) error {
 		}
 		item, there := offered(p.Decision, id, sku, instead)
 		if !there {
-			tell(c, slip{Say: "This offer does not hold any more; nothing was changed."})
+			tell(c, slip{Say: v.say("This offer does not hold any more; nothing was changed.")})
 			return back(c, c.FormValue("in") == "drawer")
 		}
 		lines = v.cart.Take(id, item).Lines
 	}
-	if wrong := fits(lines); wrong != "" {
+	if wrong := v.fits(lines); wrong != "" {
 		tell(c, slip{Say: wrong})
 		return back(c, c.FormValue("in") == "drawer")
 	}
@@ -62,7 +62,7 @@ func (s *shop) together(c *echo.Context) error {
 	if main != "" {
 		it, known := v.stock.list.Catalog().Item(main)
 		if !known {
-			tell(c, slip{Say: "This is not on our shelves any more; nothing was added."})
+			tell(c, slip{Say: v.say("This is not on our shelves any more; nothing was added.")})
 			return back(c, false)
 		}
 		page = decide.Page{Kind: nudge.ProductPage, Product: it.Product.ID, Variant: main}
@@ -75,12 +75,12 @@ func (s *shop) together(c *echo.Context) error {
 	for _, sku := range items {
 		item, there := offered(p.Decision, id, sku, "")
 		if !there {
-			tell(c, slip{Say: "This offer does not hold any more; nothing was changed."})
+			tell(c, slip{Say: v.say("This offer does not hold any more; nothing was changed.")})
 			return back(c, false)
 		}
 		cart = cart.Take(id, item)
 	}
-	if wrong := fits(cart.Lines); wrong != "" {
+	if wrong := v.fits(cart.Lines); wrong != "" {
 		tell(c, slip{Say: wrong})
 		return back(c, false)
 	}

@@ -41,7 +41,7 @@ func (v *visit) tile(p *catalog.Product) tile {
 	}
 	if least != nil {
 		if t.Sold, t.Price = true, v.money(least.Price); from {
-			t.Price = "from " + t.Price
+			t.Price = v.say("from %s", t.Price)
 		}
 		if least.OnSale() {
 			t.Was = v.money(*least.Reference)
@@ -53,7 +53,7 @@ func (v *visit) tile(p *catalog.Product) tile {
 			t.Badge, upTo = "−"+v.money(b.Off), b.UpToOff
 		}
 		if upTo {
-			t.Badge = "up to " + t.Badge
+			t.Badge = v.say("up to %s", t.Badge)
 		}
 	}
 	return t
@@ -77,7 +77,7 @@ func (s *shop) home(c *echo.Context) error {
 	if len(ts) < 4 {
 		ts = s.tiles(v, func(*catalog.Product) bool { return true }, 8)
 	}
-	return s.show(c, http.StatusOK, "home", "Lindquill, a shop for writing", "", decide.Page{Kind: nudge.HomePage}, homeView{ts, v.sets()})
+	return s.show(c, http.StatusOK, "home", v.say("Lindquill, a shop for writing"), "", decide.Page{Kind: nudge.HomePage}, homeView{ts, v.sets()})
 }
 
 type homeView struct {
@@ -92,7 +92,7 @@ func (s *shop) collection(c *echo.Context) error {
 		return s.missing(c)
 	}
 	ts := s.tiles(v, func(p *catalog.Product) bool { return slices.Contains(p.Collections, name) }, 1000)
-	return s.show(c, http.StatusOK, "collection", name, name, decide.Page{Kind: nudge.CollectionPage, Collection: name}, map[string]any{"Name": name, "Tiles": ts})
+	return s.show(c, http.StatusOK, "collection", v.say(name), name, decide.Page{Kind: nudge.CollectionPage, Collection: name}, map[string]any{"Name": name, "Tiles": ts})
 }
 
 type productView struct {
@@ -151,11 +151,11 @@ func (s *shop) product(c *echo.Context) error {
 }
 
 func (s *shop) missing(c *echo.Context) error {
-	return s.show(c, http.StatusNotFound, "missing", "Not here", "", decide.Page{}, nil)
+	return s.show(c, http.StatusNotFound, "missing", of(c).say("Not here"), "", decide.Page{}, nil)
 }
 
 func (s *shop) cart(c *echo.Context) error {
-	return s.show(c, http.StatusOK, "cart", "Your cart", "", decide.Page{Kind: nudge.CartPage}, nil)
+	return s.show(c, http.StatusOK, "cart", of(c).say("Your cart"), "", decide.Page{Kind: nudge.CartPage}, nil)
 }
 
 // choose lists the variants, with the wanted one chosen, or the first there is.
@@ -170,7 +170,7 @@ func (w *productView) choose(v *visit, want string) {
 		}
 		ch := choice{SKU: x.SKU, Out: !priced || x.Stock != nil && *x.Stock == 0}
 		if len(words) == 0 {
-			words = []string{"the one there is"}
+			words = []string{v.say("the one there is")}
 		}
 		ch.Text = strings.Join(words, ", ")
 		if priced {
@@ -185,12 +185,12 @@ func (w *productView) choose(v *visit, want string) {
 					ch.Badge = "−" + v.money(b.Was-b.Now)
 				}
 				if v.region.PriorPrice {
-					ch.Prior = v.money(b.Was) + " was the lowest price of the 30 days before"
+					ch.Prior = v.say("%s was the lowest price of the 30 days before", v.money(b.Was))
 				}
 			}
 		}
 		if ch.Out {
-			ch.Text += " (sold out)"
+			ch.Text += " (" + v.say("sold out") + ")"
 		}
 		if !ch.Out && (want == x.SKU || !w.Buyable) {
 			for j := range w.Choices {
@@ -203,9 +203,9 @@ func (w *productView) choose(v *visit, want string) {
 	switch {
 	case w.Buyable:
 	case !sold:
-		w.Why = "This is not sold where you are."
+		w.Why = v.say("This is not sold where you are.")
 	default:
-		w.Why = "Sold out. It will be back on the shelf."
+		w.Why = v.say("Sold out. It will be back on the shelf.")
 	}
 }
 
@@ -232,25 +232,25 @@ func ownPath(to string) string {
 const mostOfOne = 9999
 
 // quantity reads what was typed; wrong says what is not right with it.
-func quantity(typed string, least int64) (n int64, wrong string) {
+func (t tongue) quantity(typed string, least int64) (n int64, wrong string) {
 	n, err := strconv.ParseInt(strings.TrimSpace(typed), 10, 64)
 	if err != nil || n < least || n > mostOfOne {
-		return 0, fmt.Sprintf("Write a whole number from %d to %d.", least, mostOfOne)
+		return 0, t.say("Write a whole number from %d to %d.", least, mostOfOne)
 	}
 	return n, ""
 }
 
 // fits says what keeps a cart from being so large, or nothing.
-func fits(lines []decide.CartLine) string {
+func (t tongue) fits(lines []decide.CartLine) string {
 	var n int64
 	for _, l := range lines {
 		n += l.Quantity
 	}
 	switch {
 	case n > decide.MostQuantity:
-		return fmt.Sprintf("A cart holds at most %d pieces; this would be %d. Nothing was changed.", decide.MostQuantity, n)
+		return t.say("A cart holds at most %d pieces; this would be %d. Nothing was changed.", decide.MostQuantity, n)
 	case len(lines) > mostCartLines:
-		return fmt.Sprintf("A cart holds at most %d different things. Nothing was changed.", mostCartLines)
+		return t.say("A cart holds at most %d different things. Nothing was changed.", mostCartLines)
 	}
 	return ""
 }
@@ -260,22 +260,22 @@ func (s *shop) add(c *echo.Context) error {
 	sku, typed := c.FormValue("sku"), c.FormValue("quantity")
 	it, known := v.stock.list.Catalog().Item(sku)
 	if !known {
-		tell(c, slip{Say: "This is not on our shelves any more; nothing was added."})
+		tell(c, slip{Say: v.say("This is not on our shelves any more; nothing was added.")})
 		return back(c, false)
 	}
 	here := "/products/" + it.Product.ID + "?sku=" + url.QueryEscape(sku)
 	if _, sold := it.Variant.Prices[v.region.Currency]; !sold {
-		tell(c, slip{Say: it.Label() + " is not sold in " + v.region.Name + "; nothing was added."})
+		tell(c, slip{Say: v.say("%s is not sold in %s; nothing was added.", it.Label(), v.say(v.region.Name))})
 		return c.Redirect(http.StatusSeeOther, here)
 	}
-	n, wrong := quantity(typed, 1)
+	n, wrong := v.quantity(typed, 1)
 	lines := slices.Clone(v.cart.Lines)
 	set := c.FormValue("set") // the goods finish a set that lies in the cart
 	part := slices.IndexFunc(lines, func(l decide.CartLine) bool { return set != "" && l.Build != nil && l.Build.ID == set })
 	if i := slices.IndexFunc(lines, func(l decide.CartLine) bool { return on(&l, sku, set, "") }); i >= 0 {
 		lines[i].Quantity += n
 		if lines[i].Quantity > mostOfOne && wrong == "" {
-			wrong = fmt.Sprintf("The cart has %d of it already, and holds at most %d.", lines[i].Quantity-n, mostOfOne)
+			wrong = v.say("The cart has %d of it already, and holds at most %d.", lines[i].Quantity-n, mostOfOne)
 		}
 	} else {
 		line := decide.CartLine{SKU: sku, Quantity: n}
@@ -285,7 +285,7 @@ func (s *shop) add(c *echo.Context) error {
 		lines = append(lines, line)
 	}
 	if wrong == "" {
-		wrong = fits(lines)
+		wrong = v.fits(lines)
 	}
 	if wrong != "" {
 		tell(c, slip{In: "product", SKU: sku, Typed: typed, Say: wrong})
@@ -298,7 +298,7 @@ func (s *shop) add(c *echo.Context) error {
 func (s *shop) set(c *echo.Context) error {
 	v := of(c)
 	sku, set, typed, in := c.FormValue("sku"), c.FormValue("set"), c.FormValue("quantity"), c.FormValue("in")
-	n, wrong := quantity(typed, 0)
+	n, wrong := v.quantity(typed, 0)
 	lines := slices.Clone(v.cart.Lines)
 	for i := range lines {
 		if on(&lines[i], sku, set, c.FormValue("gift")) {
@@ -307,7 +307,7 @@ func (s *shop) set(c *echo.Context) error {
 	}
 	lines = slices.DeleteFunc(lines, func(l decide.CartLine) bool { return l.Quantity == 0 })
 	if wrong == "" {
-		wrong = fits(lines)
+		wrong = v.fits(lines)
 	}
 	if wrong != "" {
 		tell(c, slip{In: in, SKU: sku, Typed: typed, Say: wrong})
@@ -321,19 +321,20 @@ func (s *shop) set(c *echo.Context) error {
 const mostCodes = 5
 
 func (s *shop) code(c *echo.Context) error {
+	v := of(c)
 	codes := strings.Fields(c.FormValue("code"))
 	if len(codes) > mostCodes {
-		tell(c, slip{Say: fmt.Sprintf("At most %d codes are looked at; the first %d are.", mostCodes, mostCodes)})
+		tell(c, slip{Say: v.say("At most %d codes are looked at; the first %d are.", mostCodes, mostCodes)})
 		codes = codes[:mostCodes]
 	}
 	had := readCookie(c, "lq_codes")
 	switch now := strings.Join(codes, " "); {
 	case now == "" && had == "":
-		tell(c, slip{Say: "Write a code first."})
+		tell(c, slip{Say: v.say("Write a code first.")})
 	case now == "":
-		tell(c, slip{Say: "No code is used any more."})
+		tell(c, slip{Say: v.say("No code is used any more.")})
 	case now == had:
-		tell(c, slip{Say: "This code was looked at already; what came of it stands beside it."})
+		tell(c, slip{Say: v.say("This code was looked at already; what came of it stands beside it.")})
 	}
 	writeCookie(c, "lq_codes", strings.Join(codes, " "))
 	return back(c, false)

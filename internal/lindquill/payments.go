@@ -32,12 +32,12 @@ func openPayments(name string) (*payments, error) {
 
 // What is said to shoppers, as it is.
 var (
-	errDeclined   = errors.New("The card was declined. Nothing was charged; try another one.")               //nolint:staticcheck // a sentence
-	errNoAnswer   = errors.New("The payment did not answer in time. Nothing was charged; try again.")        //nolint:staticcheck // a sentence
-	errChooseHow  = errors.New("Choose how to pay.")                                                         //nolint:staticcheck // a sentence
-	errFails      = errors.New("The payment failed. Nothing was charged; try again in a moment.")            //nolint:staticcheck // a sentence
-	errWrittenNot = errors.New("This could not be written down. Nothing was charged; try again later.")      //nolint:staticcheck // a sentence
-	errPaid       = errors.New("We cannot tell yet whether this was paid. Do not pay again; ask us for it.") //nolint:staticcheck // a sentence
+	errDeclined   = errors.New(text("The card was declined. Nothing was charged; try another one."))
+	errNoAnswer   = errors.New(text("The payment did not answer in time. Nothing was charged; try again."))
+	errChooseHow  = errors.New(text("Choose how to pay."))
+	errFails      = errors.New(text("The payment failed. Nothing was charged; try again in a moment."))
+	errWrittenNot = errors.New(text("This could not be written down. Nothing was charged; try again later."))
+	errPaid       = errors.New(text("We cannot tell yet whether this was paid. Do not pay again; ask us for it."))
 )
 
 // charge charges a key once. Where no answer came it may be charged nonetheless; undo

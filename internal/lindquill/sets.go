@@ -1,6 +1,7 @@
 package lindquill
 
 import (
+	"cmp"
 	"net/http"
 	"slices"
 	"strconv"
@@ -21,9 +22,9 @@ func (v *visit) sets() (out []setTile) {
 		if len(s.Regions) > 0 && !slices.Contains(s.Regions, v.region.ID) {
 			continue
 		}
-		t := setTile{Nudge: s.Nudge, Title: s.Headings["en"]}
+		t := setTile{Nudge: s.Nudge, Title: cmp.Or(s.Headings[string(v.tongue)], s.Headings["en"])}
 		if t.Title == "" {
-			t.Title = "Put a set together"
+			t.Title = v.say("Put a set together")
 		}
 		if p, ok := v.stock.list.Catalog().Product(s.Product); ok {
 			t.Picture = p.Picture
@@ -46,7 +47,7 @@ func (s *shop) setPage(c *echo.Context) error {
 
 // setGroup is how a set stands in the cart.
 func (v *visit) setGroup(d decide.Decision, b *decide.Build) cartGroup {
-	g := cartGroup{Set: b.ID, Title: "A set"}
+	g := cartGroup{Set: b.ID, Title: v.say("A set")}
 	for _, o := range d.Builds {
 		if o.ID != b.ID || o.Nudge != b.Nudge {
 			continue
@@ -64,7 +65,7 @@ func (v *visit) setGroup(d decide.Decision, b *decide.Build) cartGroup {
 			}
 			for _, d := range o.Plan.Next {
 				if day, err := time.Parse(time.DateOnly, d); err == nil {
-					g.Next = append(g.Next, day.Format("2 Jan 2006"))
+					g.Next = append(g.Next, v.day(day))
 				}
 			}
 		}
@@ -91,20 +92,20 @@ func (s *shop) build(c *echo.Context) error {
 		}
 		it, known := v.stock.list.Catalog().Item(sku)
 		if !known || n < 1 || n > mostOfOne || !readable(id) || id == "" || len(id) > 100 || !readable(plan) || len(plan) > 100 {
-			wrong = "This set cannot be put together any more; nothing was added."
+			wrong = v.say("This set cannot be put together any more; nothing was added.")
 			break
 		}
 		if it.Variant.Stock != nil && v.inCart(sku)+n > *it.Variant.Stock {
-			wrong = it.Label() + " has run out meanwhile; nothing was added. Choose something else in its place."
+			wrong = v.say("%s has run out meanwhile; nothing was added. Choose something else in its place.", it.Label())
 			break
 		}
 		lines = append(lines, decide.CartLine{SKU: sku, Quantity: n, Plan: plan, Build: b})
 	}
 	if len(skus) == 0 {
-		wrong = "Nothing was chosen yet."
+		wrong = v.say("Nothing was chosen yet.")
 	}
 	if wrong == "" {
-		wrong = fits(lines)
+		wrong = v.fits(lines)
 	}
 	if wrong != "" {
 		tell(c, slip{Say: wrong})

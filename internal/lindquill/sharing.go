@@ -32,7 +32,7 @@ func (s *shop) post(c *echo.Context) error {
 	v := shareView{Nudge: c.FormValue("nudge"), Token: c.FormValue("token"), Text: c.FormValue("text")}
 	switch {
 	case !utf8.ValidString(v.Text) || utf8.RuneCountInString(v.Text) > mostPost:
-		v.Error = "Write at most 500 characters."
+		v.Error = of(c).say("Write at most 500 characters.")
 	default:
 		v.Posted = true
 	}
@@ -46,7 +46,7 @@ func (s *shop) sharing(c *echo.Context, v shareView) error {
 		}
 	}
 	v.Link = c.Scheme() + "://" + c.Request().Host + "/c/" + v.Token
-	return s.show(c, http.StatusOK, "share", "Show it to somebody", "", decide.Page{}, v)
+	return s.show(c, http.StatusOK, "share", of(c).say("Show it to somebody"), "", decide.Page{}, v)
 }
 
 // linked opens a cart that somebody shared: it is put in where the shopper's own is empty.
@@ -64,16 +64,16 @@ func (s *shop) linked(c *echo.Context) error {
 	case errors.As(err, new(refusal)):
 		return s.missing(c)
 	case err != nil:
-		tell(c, slip{Say: "The shared cart cannot be opened just now; try the link again in a moment."})
+		tell(c, slip{Say: v.say("The shared cart cannot be opened just now; try the link again in a moment.")})
 		return c.Redirect(http.StatusSeeOther, "/cart")
 	}
 	writeCookie(c, viaCookie, token)
 	if len(v.cart.Lines) > 0 {
-		tell(c, slip{Say: "Somebody shared a cart with you. Your own was kept; empty it and open the link again to see theirs."})
+		tell(c, slip{Say: v.say("Somebody shared a cart with you. Your own was kept; empty it and open the link again to see theirs.")})
 		return c.Redirect(http.StatusSeeOther, "/cart")
 	}
 	writeCookie(c, "lq_cart", printCart(lines))
-	tell(c, slip{Say: "Somebody shared this cart with you. It is yours now; change what you like."})
+	tell(c, slip{Say: v.say("Somebody shared this cart with you. It is yours now; change what you like.")})
 	return c.Redirect(http.StatusSeeOther, "/cart")
 }
 

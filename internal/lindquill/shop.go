@@ -53,7 +53,7 @@ type shop struct {
 	client *client
 	goods  *goods
 	ledger *ledger
-	pages  map[string]*template.Template
+	pages  map[tongue]map[string]*template.Template
 	log    *slog.Logger
 	turns  turns
 	till   till
@@ -61,7 +61,7 @@ type shop struct {
 
 // Mount adds the shop to a router. It follows Agonal until the context ends.
 func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) error {
-	s := &shop{cfg: cfg, client: newClient(cfg), turns: newTurns(pagesAtATime, pagesWaiting), pages: map[string]*template.Template{}, log: log}
+	s := &shop{cfg: cfg, client: newClient(cfg), turns: newTurns(pagesAtATime, pagesWaiting), pages: map[tongue]map[string]*template.Template{}, log: log}
 	s.goods = &goods{client: s.client, file: filepath.Join(cfg.StateDir, "catalogue.json"), log: log}
 	var err error
 	if s.ledger, err = openLedger(cfg.StateDir, s.client, log); err != nil {
@@ -73,12 +73,16 @@ func Mount(ctx context.Context, e *echo.Echo, cfg Config, log *slog.Logger) erro
 	if err != nil {
 		return err
 	}
-	for _, n := range names {
-		t, err := template.New("").Funcs(template.FuncMap{"path": url.PathEscape, "field": newField, "args": args, "asset": assets.URL}).ParseFS(templates, "templates/layout.html", n)
-		if err != nil {
-			return err
+	for _, lang := range tongues {
+		s.pages[lang] = map[string]*template.Template{}
+		for _, n := range names {
+			funcs := template.FuncMap{"path": url.PathEscape, "field": newField, "args": args, "asset": assets.URL, "say": lang.say}
+			t, err := template.New("").Funcs(funcs).ParseFS(templates, "templates/layout.html", n)
+			if err != nil {
+				return err
+			}
+			s.pages[lang][strings.TrimSuffix(strings.TrimPrefix(path.Base(n), "page-"), ".html")] = t
 		}
-		s.pages[strings.TrimSuffix(strings.TrimPrefix(path.Base(n), "page-"), ".html")] = t
 	}
 	go s.goods.keep(ctx)
 	go s.ledger.deliver(ctx)
@@ -162,6 +166,7 @@ func (s *shop) routes(e *echo.Echo) {
 	g.GET("/sets/:nudge", s.setPage)
 	g.POST("/cart/code", s.code)
 	g.POST("/deliver-to", s.deliverTo)
+	g.POST("/language", s.speak)
 	g.GET("/share-to", s.shareTo)
 	g.POST("/share-to", s.post)
 	g.GET("/c/:token", s.linked)
@@ -187,20 +192,23 @@ func (s *shop) failed(c *echo.Context, err error) error {
 		return s.oneOfFew(s.open(s.missing))(c)
 	case 0, http.StatusInternalServerError:
 		s.log.Error("a page failed", "path", c.Request().URL.Path, "error", err)
-		return bare(c, http.StatusInternalServerError, "This page failed", "Your cart is kept. Load the page again in a moment.")
+		return bare(c, http.StatusInternalServerError, text("This page failed"), text("Your cart is kept. Load the page again in a moment."))
 	default:
-		return bare(c, status, "This cannot be read", "Your cart is kept. Go back and try again.")
+		return bare(c, status, text("This cannot be read"), text("Your cart is kept. Go back and try again."))
 	}
 }
 
 // bare is a page that needs nothing of the shop.
 func bare(c *echo.Context, status int, heading, say string) error {
-	return c.HTML(status, `<!doctype html><html lang="en"><head><meta charset="utf-8" /><meta name="viewport" content="width=device-width" /><title>`+heading+` · Lindquill</title></head>`+
-		`<body><h1>`+heading+`</h1><p>`+say+`</p><p><a href="/">Back to the shop</a></p></body></html>`)
+	t := tongueOf(c)
+	heading, say = t.say(heading), t.say(say)
+	return c.HTML(status, `<!doctype html><html lang="`+string(t)+`"><head><meta charset="utf-8" /><meta name="viewport" content="width=device-width" /><title>`+heading+` · Lindquill</title></head>`+
+		`<body><h1>`+heading+`</h1><p>`+say+`</p><p><a href="/">`+t.say("Back to the shop")+`</a></p></body></html>`)
 }
 
 // visit is one request of a shopper.
 type visit struct {
+	tongue
 	stock   *stock
 	region  *catalog.Region
 	cart    decide.Cart
@@ -225,9 +233,9 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		st := s.goods.get()
 		if st == nil {
 			c.Response().Header().Set("Retry-After", "2")
-			return bare(c, http.StatusServiceUnavailable, "We are just opening", "Load the page again in a moment.")
+			return bare(c, http.StatusServiceUnavailable, text("We are just opening"), text("Load the page again in a moment."))
 		}
-		v := &visit{stock: st, region: &st.Regions[0]}
+		v := &visit{tongue: tongueOf(c), stock: st, region: &st.Regions[0]}
 		country := readCookie(c, "lq_country")
 		for i := range st.Regions {
 			if slices.Contains(st.Regions[i].Countries, country) {
@@ -278,7 +286,7 @@ func (v *visit) dropUnsold() {
 			return true
 		}
 		if _, sold := it.Variant.Prices[v.region.Currency]; !sold {
-			v.told = strings.TrimSpace(v.told + " " + it.Label() + " is not sold in " + v.region.Name + " and was left out.")
+			v.told = strings.TrimSpace(v.told + " " + v.say("%s is not sold in %s and was left out.", it.Label(), v.say(v.region.Name)))
 			return true
 		}
 		return false
@@ -417,19 +425,21 @@ func (v *visit) moment(page decide.Page) decide.Moment {
 	case nudge.CheckoutPage:
 		places = append(places, nudge.CheckoutBump)
 	}
-	return decide.Moment{Page: page, Locale: locale(v.region), Placements: places}
+	return decide.Moment{Page: page, Locale: v.locale(), Placements: places}
 }
 
-// locale is how amounts and sentences are written: the shop speaks English.
-func locale(r *catalog.Region) string {
-	if r.Currency == "GBP" {
+// locale is how amounts and sentences are written.
+func (v *visit) locale() string {
+	if v.tongue == english && v.region.Currency == "GBP" {
 		return "en-GB"
 	}
-	return "en"
+	return string(v.tongue)
 }
 
 // page is what every page is given.
 type page struct {
+	Language   tongue
+	Others     []tongue // that it speaks, too
 	Title      string
 	About      string // the page, for who finds it elsewhere
 	Shelves    []string
@@ -465,7 +475,12 @@ type page struct {
 }
 
 // CountryName is where the order goes.
-func (p page) CountryName() string { return countryNames[p.Country] }
+func (p page) CountryName() string { return p.Language.say(countryNames[p.Country]) }
+
+// Name is the language's name in itself.
+func (t tongue) Name() string {
+	return map[tongue]string{english: "English", german: "Deutsch"}[t]
+}
 
 // Badges is the shape of sale badges, as a class of the page.
 func (p page) Badges() string {
@@ -525,12 +540,12 @@ func (r cartRow) TypedIn(in string) string {
 }
 
 var countryNames = map[string]string{
-	"DE": "Germany", "AT": "Austria", "BE": "Belgium", "CZ": "Czechia", "DK": "Denmark", "ES": "Spain", "FI": "Finland", "FR": "France", "IE": "Ireland",
-	"IT": "Italy", "LU": "Luxembourg", "NL": "Netherlands", "PL": "Poland", "PT": "Portugal", "SE": "Sweden", "GB": "United Kingdom", "JP": "Japan",
+	"DE": text("Germany"), "AT": text("Austria"), "BE": text("Belgium"), "CZ": text("Czechia"), "DK": text("Denmark"), "ES": text("Spain"), "FI": text("Finland"), "FR": text("France"), "IE": text("Ireland"),
+	"IT": text("Italy"), "LU": text("Luxembourg"), "NL": text("Netherlands"), "PL": text("Poland"), "PT": text("Portugal"), "SE": text("Sweden"), "GB": text("United Kingdom"), "JP": text("Japan"),
 }
 
 func (v *visit) money(m money.Minor) string {
-	return money.Format(money.Amount{Minor: m, Currency: v.region.Currency}, locale(v.region))
+	return money.Format(money.Amount{Minor: m, Currency: v.region.Currency}, v.locale())
 }
 
 // show renders a page with the cart priced for it.
@@ -540,7 +555,7 @@ func (s *shop) show(c *echo.Context, status int, name, title, here string, at de
 	if err != nil {
 		// The cart in the cookie cannot be priced at all: begin with an empty one
 		// rather than with a page that never loads.
-		v.cart.Lines, v.told = nil, "Your cart could not be read and was emptied. We are sorry."
+		v.cart.Lines, v.told = nil, v.say("Your cart could not be read and was emptied. We are sorry.")
 		writeCookie(c, "lq_cart", "")
 		if p, err = s.price(c, at); err != nil {
 			return err
@@ -552,19 +567,20 @@ func (s *shop) show(c *echo.Context, status int, name, title, here string, at de
 func (s *shop) showPriced(c *echo.Context, status int, name, title, here string, at decide.Page, data any, p priced) error {
 	v := of(c)
 	out := page{
-		Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, Postcode: v.cart.Destination.Postcode, BadgeShape: v.stock.BadgeStyle.Shape, P: p, Codes: p.Codes,
-		Told: v.told, About: about(name, title, data), Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
+		Language: v.tongue, Title: title, Shelves: v.stock.list.Catalog().Collections(), Here: here, Country: v.cart.Destination.Country, Postcode: v.cart.Destination.Postcode, BadgeShape: v.stock.BadgeStyle.Shape, P: p, Codes: p.Codes,
+		Told: v.told, About: v.about(name, title, data), Open: c.QueryParam("cart") == "open", Key: s.cfg.Publishable, Embed: s.cfg.Embed, Data: data, Path: c.Request().URL.Path, AtTill: name == "checkout",
 		Goods: v.money(p.Before), Tax: v.money(p.Tax), ToPay: v.money(p.ToPay), Entered: strings.Join(v.cart.Codes, " "),
 	}
 	if p.Shipping != nil {
 		out.Shipping, out.Fee = upper(p.Shipping.Name), v.money(p.Shipping.Fee)
 		if p.Shipping.Fee == 0 {
-			out.Fee = "free"
+			out.Fee = v.say("free")
 		}
 	}
+	out.Others = slices.DeleteFunc(slices.Clone(tongues), func(t tongue) bool { return t == v.tongue })
 	for _, r := range v.stock.Regions {
 		for _, code := range r.Countries {
-			out.Countries = append(out.Countries, country{code, countryNames[code]})
+			out.Countries = append(out.Countries, country{code, v.say(countryNames[code])})
 		}
 	}
 	for _, l := range p.Lines {
@@ -619,21 +635,21 @@ func (s *shop) showPriced(c *echo.Context, status int, name, title, here string,
 	}
 	out.Request = jsonFor(request)
 	var b bytes.Buffer
-	if err := s.pages[name].ExecuteTemplate(&b, "layout", out); err != nil {
+	if err := s.pages[v.tongue][name].ExecuteTemplate(&b, "layout", out); err != nil {
 		return err
 	}
 	return c.HTMLBlob(status, bytes.TrimSpace(b.Bytes()))
 }
 
 // about tells in a sentence what a page is.
-func about(name, title string, data any) string {
+func (v *visit) about(name, title string, data any) string {
 	switch w, product := data.(productView); {
 	case product:
-		return w.P.Description
+		return v.say(w.P.Description)
 	case name == "collection":
-		return title + " for writing, from Lindquill at the harbour in Vessmark."
+		return v.say("%s for writing, from Lindquill at the harbour in Vessmark.", title)
 	}
-	return "Inks, pens, paper and what else writing needs, from Lindquill at the harbour in Vessmark."
+	return v.say("Inks, pens, paper and what else writing needs, from Lindquill at the harbour in Vessmark.")
 }
 
 // jsonFor is JSON for a script element; json.Marshal escapes what could end it.

@@ -62,13 +62,13 @@ type methodView struct {
 }
 
 // ways are what the simulated payment can be made to do.
-var ways = []methodView{{ID: "approve", Name: "A card that is approved"}, {ID: "decline", Name: "A card that is declined"}, {ID: "hang", Name: "A payment that does not answer"}}
+var ways = []methodView{{ID: "approve", Name: text("A card that is approved")}, {ID: "decline", Name: text("A card that is declined")}, {ID: "hang", Name: text("A payment that does not answer")}}
 
 // waysToPay lists them, with one chosen.
-func waysToPay(chosen string) []methodView {
+func (t tongue) waysToPay(chosen string) []methodView {
 	out := slices.Clone(ways)
 	for i := range out {
-		out[i].On = out[i].ID == chosen
+		out[i].Name, out[i].On = t.say(out[i].Name), out[i].ID == chosen
 	}
 	return out
 }
@@ -105,15 +105,15 @@ func (s *shop) showTillAs(c *echo.Context, status int, view checkoutView, p pric
 		for _, m := range p.Shipping.Methods {
 			fee := v.money(m.Fee)
 			if m.Fee == 0 {
-				fee = "free"
+				fee = v.say("free")
 			}
 			view.Methods = append(view.Methods, methodView{m.Method, upper(m.Name), fee, m.Method == view.Method})
 		}
 	}
-	view.Payments = waysToPay(view.Pay)
+	view.Payments = v.waysToPay(view.Pay)
 	view.Expect = p.ToPay
 	view.Quote = s.quote(v, view.Method, p.ToPay, time.Now().Add(v.stock.quoteHolds()))
-	return s.showPriced(c, status, "checkout", "Checkout", "", decide.Page{Kind: nudge.CheckoutPage}, view, p)
+	return s.showPriced(c, status, "checkout", v.say("Checkout"), "", decide.Page{Kind: nudge.CheckoutPage}, view, p)
 }
 
 // quote signs a total for a cart, so that it can be honoured later.
@@ -154,27 +154,27 @@ func (s *shop) checkoutForm(c *echo.Context) error {
 		writeCookie(c, "lq_country", v.cart.Destination.Country)
 		view.Method = ""
 		if c.FormValue("go") == "place" {
-			view.Wrong = []string{"The country has changed, and with it what shipping costs. Nothing was charged; look at the total again."}
+			view.Wrong = []string{v.say("The country has changed, and with it what shipping costs. Nothing was charged; look at the total again.")}
 			return s.showTill(c, http.StatusConflict, view)
 		}
 	}
 	if c.FormValue("go") != "place" {
 		return s.showTill(c, http.StatusOK, view)
 	}
-	for field, say := range map[string]string{"name": "Your name is needed for the parcel.", "street": "Street and number are needed.", "postcode": "A postcode is needed.", "city": "A town is needed."} {
+	for field, say := range map[string]string{"name": text("Your name is needed for the parcel."), "street": text("Street and number are needed."), "postcode": text("A postcode is needed."), "city": text("A town is needed.")} {
 		x := c.FormValue(field)
 		switch {
 		case strings.TrimSpace(x) == "" || len(x) > 200:
-			view.Errors[field] = say
+			view.Errors[field] = v.say(say)
 		case !readable(x):
-			view.Errors[field] = "This holds a character that cannot be printed on a parcel; type it again."
+			view.Errors[field] = v.say("This holds a character that cannot be printed on a parcel; type it again.")
 		}
 	}
 	if len(view.Errors) > 0 {
 		return s.showTill(c, http.StatusUnprocessableEntity, view)
 	}
 	if !s.till.begin(view.Key) {
-		view.Wrong = []string{"This order is being placed already; wait a moment and load the page again."}
+		view.Wrong = []string{v.say("This order is being placed already; wait a moment and load the page again.")}
 		return s.showTill(c, http.StatusConflict, view)
 	}
 	defer s.till.end(view.Key)
@@ -216,17 +216,17 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 	}
 	honoured := now.Away && s.quoteHolds(v, view.Method, expect, quote, time.Now())
 	if now.ToPay != expect && !honoured {
-		view.Wrong = []string{fmt.Sprintf("The total has changed: it was %s and is %s now. Nothing was charged; look at it again.", v.money(expect), v.money(now.ToPay))}
+		view.Wrong = []string{v.say("The total has changed: it was %s and is %s now. Nothing was charged; look at it again.", v.money(expect), v.money(now.ToPay))}
 		for _, c := range now.Codes {
 			if c.State == "used_up" {
-				view.Wrong = append(view.Wrong, c.Code+" is used up.")
+				view.Wrong = append(view.Wrong, v.say("%s is used up.", c.Code))
 			}
 		}
 		return s.showTill(c, http.StatusConflict, view)
 	}
 	rec := record{
 		Order: orderRequest{
-			Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: locale(v.region)},
+			Key: view.Key, Cart: v.cart, Visit: v.state, Moment: decide.Moment{Page: decide.Page{Kind: nudge.CheckoutPage}, Locale: v.locale()},
 			Customer: view.Name, Shopper: v.shopper, Expect: expect, Shared: via(c),
 		},
 		Total: v.money(expect), Name: view.Name, Account: v.who.ID, PlacedAt: time.Now().UTC(), Payment: &charge{Key: newKey(), Amount: expect, Currency: v.region.Currency},
@@ -234,13 +234,13 @@ func (s *shop) place(c *echo.Context, view checkoutView, expect money.Minor, quo
 	no, err := s.ledger.place(c.Request().Context(), &rec, view.Pay, s.turns.outside)
 	switch {
 	case no != nil:
-		view.Wrong = append([]string{"Nothing was charged."}, append(no.Changes, no.Detail)...)
+		view.Wrong = append([]string{v.say("Nothing was charged.")}, append(no.Changes, no.Detail)...)
 		if no.Decision != nil { // what was refused is priced already, with what is left of limits
 			return s.showTillAs(c, http.StatusConflict, view, priced{*no.Decision, false})
 		}
 		return s.showTill(c, http.StatusConflict, view)
 	case err != nil:
-		view.Wrong = []string{err.Error()}
+		view.Wrong = []string{v.say(err.Error())}
 		return s.showTill(c, http.StatusPaymentRequired, view)
 	}
 	writeCookie(c, "lq_cart", "")

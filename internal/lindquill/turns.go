@@ -71,7 +71,7 @@ func (s *shop) oneOfFew(next echo.HandlerFunc) echo.HandlerFunc {
 		switch {
 		case errors.Is(err, errBusy):
 			c.Response().Header().Set("Retry-After", "2")
-			return bare(c, http.StatusServiceUnavailable, "Many are here at this moment", "Your cart is kept. Load the page again in a moment.")
+			return bare(c, http.StatusServiceUnavailable, text("Many are here at this moment"), text("Your cart is kept. Load the page again in a moment."))
 		case err != nil:
 			return nil // nobody is there to read it
 		}
@@ -101,9 +101,9 @@ func (s *shop) small(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		switch {
 		case errors.As(err, &large):
-			return bare(c, http.StatusRequestEntityTooLarge, "This is too much at once", "Your cart is kept. Go back and send less.")
+			return bare(c, http.StatusRequestEntityTooLarge, text("This is too much at once"), text("Your cart is kept. Go back and send less."))
 		case err != nil:
-			return bare(c, http.StatusBadRequest, "This cannot be read", "Your cart is kept. Go back and try again.")
+			return bare(c, http.StatusBadRequest, text("This cannot be read"), text("Your cart is kept. Go back and try again."))
 		}
 		return next(c)
 	}

@@ -106,7 +106,7 @@ const change = (action: string, fields: Record<string, string>) =>
       const page = show(await r.text(), location.pathname === '/cart');
       cart()?.refuse(page.querySelector('#cart .bad, #told')?.textContent ?? '');
     } catch {
-      cart()?.refuse('The shop does not answer. Look at your connection and try again.');
+      cart()?.refuse(document.body.dataset.silent ?? '');
     }
   }));
 const asked = <T>(kind: string, act: (detail: T, from: Element) => void) =>
@@ -206,7 +206,7 @@ const sendInPlace = async (form: HTMLFormElement, by: HTMLElement | null) => {
     const say = document.createElement('p');
     say.className = 'told wrong';
     say.setAttribute('role', 'alert');
-    say.textContent = 'The shop does not answer. Look at your connection and press again; nothing is charged twice.';
+    say.textContent = document.body.dataset.silentTill ?? '';
     if (form.previousElementSibling?.matches('.told')) form.previousElementSibling.remove();
     form.before(say);
   }
