@@ -182,11 +182,18 @@ func (w *work) byRule(r *nudge.Reward, main catalog.Item) []catalog.Item {
 			all = append(all, *best)
 		}
 	}
-	if r.Choose == nudge.NextSize {
+	switch r.Choose {
+	case nudge.NextSize:
 		look(main.Product)
-	} else {
-		for i := range w.s.Shop.Catalog.Products {
-			look(&w.s.Shop.Catalog.Products[i])
+	case nudge.BoughtTogether:
+		for id := range w.s.Shop.Companions[main.Product.ID] {
+			if p, ok := w.s.Shop.Catalog.Product(id); ok {
+				look(p)
+			}
+		}
+	default:
+		for _, p := range r.Like(w.s.Shop.Catalog, main) {
+			look(p)
 		}
 	}
 	slices.SortFunc(all, func(a, b found) int {
@@ -205,18 +212,10 @@ func (w *work) goesWith(r *nudge.Reward, main, it catalog.Item) bool {
 		next, ok := w.nextSize(main)
 		return ok && next == it.Variant
 	}
-	if it.Product == main.Product || it.Product.GiftCard {
-		return false
+	if r.Choose == nudge.BoughtTogether {
+		return it.Product != main.Product && !it.Product.GiftCard && w.s.Shop.Companions[main.Product.ID][it.Product.ID] > 0
 	}
-	switch r.Choose {
-	case nudge.SameCollection:
-		return slices.ContainsFunc(it.Product.Collections, func(c string) bool { return slices.Contains(main.Product.Collections, c) })
-	case nudge.SameOption:
-		return slices.ContainsFunc(it.Variant.Options, func(o catalog.Option) bool { return o.Name == r.Alike && slices.Contains(main.Variant.Options, o) })
-	case nudge.BoughtTogether:
-		return w.s.Shop.Companions[main.Product.ID][it.Product.ID] > 0
-	}
-	return false
+	return r.GoTogether(main, it)
 }
 
 // isCompanion tells whether a line is a companion of what the nudge counts.
