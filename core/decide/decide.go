@@ -158,13 +158,15 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 	case len(n.Blueprints[w.at].Rungs) == 0:
 		t.reason = NoThreshold
 	}
-	if t.reason != "" || n.When == nil {
-		return t
+	if t.reason == "" && n.When != nil {
+		if fact, v := n.When.Why(w.facts()); v == audience.False {
+			t.reason, t.fact = NotMeant, fact
+		} else if v == audience.Unknown {
+			t.reason, t.fact = NotKnown, fact
+		}
 	}
-	if fact, v := n.When.Why(w.facts()); v == audience.False {
-		t.reason, t.fact = NotMeant, fact
-	} else if v == audience.Unknown {
-		t.reason, t.fact = NotKnown, fact
+	if t.reason == "" && w.heldOut(n) {
+		t.reason = HeldOut
 	}
 	return t
 }

@@ -374,6 +374,7 @@ const (
 	OtherGoods      Reason = "other_goods"    // its prices are those of other goods than the page shows
 	ShownEnough     Reason = "shown_enough"   // shown as often as its cap allows
 	NoGain          Reason = "no_gain"        // no gain is expected, and it is set to hide then
+	HeldOut         Reason = "held_out"       // the visitor is of the share that does not see it, so that what it brings can be known
 )
 
 // OffGoods are the rewards that lower what the goods cost: those of units and of the order.

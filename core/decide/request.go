@@ -153,7 +153,11 @@ type Destination struct {
 
 // Visit is what happened in this visit so far.
 type Visit struct {
-	ID        string    `json:"id,omitempty"`
+	ID string `json:"id,omitempty"`
+	// Visitor is who visits, by a random number that the browser keeps for 30 days and that
+	// is joined with no name. By it a share of visitors sees no nudge; empty: nobody is kept
+	// from anything.
+	Visitor   string    `json:"visitor,omitempty"`
 	Dismissed []string  `json:"dismissed,omitempty"` // nudge ids
 	Reached   []RungRef `json:"reached,omitempty"`   // rungs whose reached state was shown
 	// Shown is what this visit was shown: a revision that has ended or changed
@@ -351,6 +355,9 @@ func (v *Visit) check(bad func(field, why string, args ...any)) {
 	}
 	if utf8.RuneCountInString(v.ID) > MostVisitID {
 		bad("visit.id", "it is longer than %d characters", MostVisitID)
+	}
+	if len(v.Visitor) > MostVisitID {
+		bad("visit.visitor", "it is longer than %d bytes", MostVisitID)
 	}
 	if v.SinceDialog != nil && *v.SinceDialog < 0 {
 		bad("visit.since_dialog", "%d seconds are below zero", *v.SinceDialog)

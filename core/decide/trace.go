@@ -378,6 +378,8 @@ func Explain(r Reason) string {
 		return "what its audience asks for is not known"
 	case LimitUsedUp:
 		return "its uses or its budget are used up"
+	case HeldOut:
+		return "the visitor is of the share that does not see it, so that what it brings can be known"
 	case Quiet:
 		return "another dialog was open a short while ago, and the shop keeps quiet for a time after one"
 	case Declined:

@@ -40,6 +40,9 @@ type Definition struct {
 	// TakesTurns lets it take turns with others that do, page by page, in a place where
 	// there is room for fewer of them.
 	TakesTurns bool `json:"takes_turns,omitempty"`
+	// Holdout is the share of visitors it is kept from, so that what it brings can be known;
+	// absent: that of the shop.
+	Holdout *money.Rate `json:"holdout,omitempty"`
 	// Moment is what a shopper has just done when it shows; empty: whenever its page
 	// does. The reward is due at other moments too.
 	Moment audience.Act `json:"moment,omitempty"`
@@ -55,6 +58,9 @@ type Definition struct {
 	Wording   Wording           `json:"wording,omitempty"`
 	Look      Look              `json:"look,omitzero"`
 }
+
+// MostHoldout is the largest share of visitors that anything is kept from.
+const MostHoldout = money.Whole / 2
 
 // Answers are the two answers to an offer, by language.
 type Answers struct {

@@ -115,6 +115,9 @@ func (d *Definition) ShowsText() string {
 	if d.DeclinedDays > 0 {
 		parts = append(parts, fmt.Sprintf("not for %d days after it was declined", d.DeclinedDays))
 	}
+	if d.Holdout != nil && *d.Holdout > 0 {
+		parts = append(parts, "not to "+d.Holdout.String()+" % of visitors")
+	}
 	if d.HideWhenReached {
 		parts = append(parts, "until everything is reached")
 	}

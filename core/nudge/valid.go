@@ -289,6 +289,9 @@ func (d Definition) validLimits() error {
 	if l.Margin != nil && *l.Margin >= money.Whole {
 		return FieldError{"limits.margin", "must be below 100"}
 	}
+	if h := d.Holdout; h != nil && *h > MostHoldout {
+		return FieldError{"holdout", "must be at most 50"}
+	}
 	if !slices.Contains([]Returns{"", Keep, Charge, Recompute}, l.Returns) {
 		return FieldError{"limits.returns", "must be keep, charge_gift or recompute"}
 	}

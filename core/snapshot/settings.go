@@ -43,6 +43,18 @@ type Settings struct {
 	Badges BadgeStyle `json:"badges,omitzero"`
 	// Theme is how nudges look.
 	Theme theme.Theme `json:"theme,omitzero"`
+	// Holdout is the share of visitors who see none of the nudges, so that what they bring
+	// can be known, and the share that each nudge by itself is kept from unless it has one of
+	// its own; absent: none.
+	Holdout *money.Rate `json:"holdout,omitempty"`
+}
+
+// HeldOut is the share of visitors who see none of the nudges.
+func (s Settings) HeldOut() money.Rate {
+	if s.Holdout == nil {
+		return 0
+	}
+	return *s.Holdout
 }
 
 // BadgeStyle is how a sale badge looks.
@@ -129,6 +141,8 @@ func (s Settings) check() error {
 		return fmt.Errorf("settings.frequency: numbers from 0 (no bound) to %d are possible", MostCap)
 	case s.Margin != nil && *s.Margin >= money.Whole:
 		return fmt.Errorf("settings.margin: must be below 100")
+	case s.Holdout != nil && *s.Holdout > nudge.MostHoldout:
+		return fmt.Errorf("settings.holdout: must be at most 50")
 	case s.Prior.Accepted < 0 || s.Prior.Refused < 0 || s.Prior.Accepted > 1_000_000 || s.Prior.Refused > 1_000_000:
 		return fmt.Errorf("settings.prior: numbers from 0 to 1000000 are possible")
 	}

@@ -425,7 +425,7 @@ func (v *benchView) rows(w drawer, regions []catalog.Region) {
 	row("Answers", "answers", "Answers", d.AnswersText(), !d.InVisit())
 	row("Beside", "beside", "Beside others", d.Beside.Text(), d.Beside.IsZero())
 	row("Limits", "limits", "Limits", d.Limits.Text(v.voice()), d.Limits.IsZero())
-	row("How often", "shown", "How often", "shows "+d.ShowsText(), d.Frequency.IsZero() && !d.HideWhenReached && !d.HideWithoutGain && !d.TakesTurns && d.DeclinedDays == 0)
+	row("How often", "shown", "How often", "shows "+d.ShowsText(), d.Frequency.IsZero() && !d.HideWhenReached && !d.HideWithoutGain && !d.TakesTurns && d.DeclinedDays == 0 && d.Holdout == nil)
 	if d.Ladder.Counts() == nudge.Value {
 		row("Suggests", "suggest", "Suggestions", "suggests "+nudge.SuggestName(d.Suggest), d.Suggest == "")
 	} else {

@@ -109,7 +109,7 @@ var fieldWords = map[string]string{
 	"until": "Ends", "placements": "Shows in", "hide_when_reached": "Hidden when reached", "hide_without_gain": "Hidden without gain", "wording": "Words",
 	"look": "", "tone": "Colours", "bar": "Progress", "limits": "Limit", "uses": "of uses", "per_shopper": "per shopper", "budget": "budget", "beside": "Beside others",
 	"collections": "collections", "products": "products", "variants": "variants", "tags": "tags", "on_sale": "on sale", "size": "pieces", "items": "goods", "sku": "",
-	"frequency": "Shown at most", "per_visit": "in a visit", "per_day": "in a day", "per_placement": "in a place",
+	"frequency": "Shown at most", "holdout": "Kept from", "per_visit": "in a visit", "per_day": "in a day", "per_placement": "in a place",
 }
 
 // name says a path as the merchant would: "Rung 2, from, Japan".

@@ -537,6 +537,7 @@ func (w drawer) shown(p *panel, d *nudge.Definition) {
 		w.whole("frequency.per_day", "Times in one day", &d.Frequency.PerDay, 0, most, "times"),
 		w.whole("frequency.per_shopper", "Times for one shopper, as the device remembers", &d.Frequency.PerShopper, 0, most, "times"),
 		w.whole("declined_days", "Once declined, quiet for so many days; empty: for the visit", &d.DeclinedDays, 0, nudge.MostDays, "days"),
+		w.percent("holdout", "Share of visitors it is kept from, so that what it brings can be known; empty: as the shop says", &d.Holdout, never),
 		w.flag("takes_turns", "Takes turns, page by page, with others that do", &d.TakesTurns),
 		w.flag("hide_when_reached", "Hide it once everything is reached", &d.HideWhenReached),
 		w.flag("hide_without_gain", "Hide it where showing it is not expected to earn anything", &d.HideWithoutGain),

@@ -23,7 +23,7 @@ type settingsForm struct {
 	Name, Town, TimeZone, Locale   string
 	Stacking, Rounding, Choice     string
 	BadgeShape, BadgeShows         string
-	Margin, Grace, Quote           string
+	Margin, Holdout, Grace, Quote  string
 	PriorAccepted, PriorRefused    string
 	CapVisit, CapDay, CapShopper   string
 	Quiet                          string
@@ -87,6 +87,9 @@ func printSettings(config app.ShopConfig) *settingsForm {
 	if set.Margin != nil {
 		f.Margin = set.Margin.String()
 	}
+	if set.Holdout != nil {
+		f.Holdout = set.Holdout.String()
+	}
 	if !set.Prior.IsZero() {
 		f.PriorAccepted, f.PriorRefused = strconv.FormatInt(set.Prior.Accepted, 10), strconv.FormatInt(set.Prior.Refused, 10)
 	}
@@ -108,7 +111,7 @@ func (f *settingsForm) read(form url.Values) {
 	f.Version, f.Name, f.Town, f.TimeZone, f.Locale = form.Get("version"), form.Get("name"), form.Get("town"), form.Get("time_zone"), form.Get("locale")
 	f.Stacking, f.Rounding, f.Choice = form.Get("stacking"), form.Get("rounding"), form.Get("choice")
 	f.BadgeShape, f.BadgeShows = form.Get("badge_shape"), form.Get("badge_shows")
-	f.Margin, f.Grace, f.Quote = form.Get("margin"), form.Get("grace"), form.Get("quote")
+	f.Margin, f.Holdout, f.Grace, f.Quote = form.Get("margin"), form.Get("holdout"), form.Get("grace"), form.Get("quote")
 	f.PriorAccepted, f.PriorRefused = form.Get("prior_accepted"), form.Get("prior_refused")
 	f.CapVisit, f.CapDay, f.CapShopper, f.Quiet = form.Get("cap_visit"), form.Get("cap_day"), form.Get("cap_shopper"), form.Get("quiet")
 	for i := range f.MostOff {
@@ -146,6 +149,7 @@ func (f *settingsForm) apply(config *app.ShopConfig) bool {
 		f.Err["prior_accepted"] = "Write both numbers, or neither."
 	}
 	f.margin(set)
+	f.holdout(set)
 	f.mostOff(config)
 	set.PerPlacement = nil
 	for _, p := range f.Placements {
@@ -160,16 +164,24 @@ func (f *settingsForm) apply(config *app.ShopConfig) bool {
 }
 
 func (f *settingsForm) margin(set *snapshot.Settings) {
-	set.Margin = nil
-	text := strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(f.Margin), "%")), ",", ".")
+	set.Margin = f.share("margin", f.Margin, money.Whole-1, "Write a share below 100, such as 20, or leave it empty.")
+}
+
+func (f *settingsForm) holdout(set *snapshot.Settings) {
+	set.Holdout = f.share("holdout", f.Holdout, nudge.MostHoldout, "Write a share of at most 50, such as 10, or leave it empty.")
+}
+
+// share reads a percentage; nothing: none.
+func (f *settingsForm) share(field, typed string, most money.Rate, wrong string) *money.Rate {
+	text := strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(typed), "%")), ",", ".")
 	if text == "" {
-		return
+		return nil
 	}
 	m, err := money.ParsePercent(strings.TrimSpace(text))
-	if err != nil || m >= money.Whole {
-		f.Err["margin"] = "Write a share below 100, such as 20, or leave it empty."
+	if err != nil || m > most {
+		f.Err[field] = wrong
 	}
-	set.Margin = &m
+	return &m
 }
 
 func (f *settingsForm) mostOff(config *app.ShopConfig) {
