@@ -2,6 +2,7 @@ package decide
 
 import (
 	"slices"
+	"time"
 
 	"agonal.dev/agonal/core/choice"
 	"agonal.dev/agonal/core/money"
@@ -81,22 +82,54 @@ func (w *work) priced(r Request) (Decision, bool) {
 	return d, err == nil && d.Exact
 }
 
+// Profit is what the shop earns by a decision that was made on a snapshot at a moment: what is
+// paid for goods and shipping without tax, less the goods' cost, the parcel's and that of
+// gifts. false where a cost is not known.
+func Profit(s *snapshot.Snapshot, d *Decision, at time.Time) (money.Minor, bool) {
+	return workOn(s, d, at).profit(d)
+}
+
+// GiftCost is what the gifts of a nudge cost the shop in a decision; false where a cost is not
+// known.
+func GiftCost(s *snapshot.Snapshot, d *Decision, g *GiftOutcome, at time.Time) (cost money.Minor, known bool) {
+	w := workOn(s, d, at)
+	for _, it := range g.Items {
+		c, known := w.cost(it.SKU)
+		if !known {
+			return 0, false
+		}
+		cost += c * it.Quantity
+	}
+	return cost, true
+}
+
+// workOn is what a decision was made with, as far as what it earned is concerned.
+func workOn(s *snapshot.Snapshot, d *Decision, at time.Time) *work {
+	return &work{s: s, region: &s.Shop.Regions[s.ByRegion[d.Region]], req: &Request{Moment: Moment{At: at}}}
+}
+
+// cost is what one unit of a SKU costs the shop.
+func (w *work) cost(sku string) (money.Minor, bool) {
+	it, ok := w.s.Shop.Catalog.Item(sku)
+	if !ok {
+		return 0, false
+	}
+	p, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
+	if !sold || p.Cost == nil {
+		return 0, false
+	}
+	return *p.Cost, true
+}
+
 // profit is what the shop earns by a decision: what is paid for goods and shipping
 // without tax, less the goods' cost, the parcel's and that of gifts. false where a
 // cost is not known.
 func (w *work) profit(d *Decision) (money.Minor, bool) {
 	var out money.Minor
 	cost := func(sku string, n int64) bool {
-		it, ok := w.s.Shop.Catalog.Item(sku)
-		if !ok {
-			return false
-		}
-		p, sold := it.Variant.PriceIn(w.region.Currency, "", w.req.Moment.At)
-		if !sold || p.Cost == nil {
-			return false
-		}
-		out -= *p.Cost * n
-		return true
+		c, known := w.cost(sku)
+		out -= c * n
+		return known
 	}
 	for _, l := range d.Lines {
 		it, ok := w.s.Shop.Catalog.Item(l.SKU)

@@ -210,15 +210,22 @@ func (a *App) add(ctx context.Context, tx *gorm.DB, o *store.Order, out *store.O
 	if err := move(tx, o, &found.Now, req.Charged); err != nil {
 		return err
 	}
-	now := orderOf(o.ShopID, OrderRequest{Key: o.IdempotencyKey, Cart: decide.Cart{Destination: &decide.Destination{Country: o.Country}}, Customer: o.Customer}, o.RequestHash, found.Now, o.PlacedAt)
+	now := orderOf(o.ShopID, then, OrderRequest{Key: o.IdempotencyKey, Cart: decide.Cart{Destination: &decide.Destination{Country: o.Country}}, Customer: o.Customer}, o.RequestHash, found.Now, o.PlacedAt)
+	now.Arm, now.Language, now.Device = o.Arm, o.Language, o.Device
 	now.Number, now.Visit, now.ToPay, now.AsQuoted = o.Number, o.Visit, o.ToPay+req.Expect, o.AsQuoted || out.AsQuoted
 	for i := range now.Rewards {
 		now.Rewards[i].OrderNumber = o.Number
+	}
+	if err := store.CountOrder(tx, o, store.Uncounted); err != nil {
+		return err
 	}
 	if err := tx.Where("shop_id = ? AND order_number = ?", o.ShopID, o.Number).Delete(&store.OrderReward{}).Error; err != nil {
 		return err
 	}
 	if err := tx.Save(&now).Error; err != nil {
+		return err
+	}
+	if err := store.CountOrder(tx, &now, store.Counted); err != nil {
 		return err
 	}
 	*o = now

@@ -22,6 +22,7 @@ type App struct {
 	sightings *sightings
 	jobs      JobQueue
 	usage     *usageCache
+	intake    *intake
 }
 
 // New makes an application on a store.
@@ -30,6 +31,7 @@ func New(s *store.Store, log *slog.Logger) *App {
 		Store: s, Now: time.Now, Log: log, throttle: newThrottle(), hashing: newHashing(), usage: &usageCache{byShop: map[string]*usageEntry{}},
 		ring: &keyring{store: s}, sightings: &sightings{seen: map[sightingKey]*store.Sighting{}},
 	}
+	a.intake = newIntake(s)
 	a.Snapshots = newSnapshots(s, a.ring, log)
 	return a
 }

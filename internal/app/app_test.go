@@ -231,18 +231,18 @@ func TestWhatIsSentTwiceCountsOnce(t *testing.T) {
 	require.NoError(t, err)
 	e := app.EventInput{Kind: store.EventShown, Nudge: "winter-ladder", Revision: 1}
 	for range 3 {
-		require.NoError(t, a.Record(ctx, demo.Shop, "visit-9", []app.EventInput{e, e}))
+		require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: "visit-9", Events: []app.EventInput{e, e}}))
 	}
 	after, err := a.Store.Numbers(ctx, demo.Shop, time.Time{})
 	require.NoError(t, err)
 	assert.Equal(t, before["winter-ladder"].Shown+1, after["winter-ladder"].Shown)
 	for field, in := range map[string]app.EventInput{
 		"events[0].nudge": {Kind: store.EventShown, Nudge: "stranger"},
-		"events[0].kind":  {Kind: "clicked", Nudge: "winter-ladder"},
+		"events[0].kind":  {Kind: "stared_at", Nudge: "winter-ladder"},
 		"events[0].rung":  {Kind: store.EventReached, Nudge: "winter-ladder", Rung: -1},
 	} {
 		var p app.Problem
-		require.ErrorAs(t, a.Record(ctx, demo.Shop, "v", []app.EventInput{in}), &p)
+		require.ErrorAs(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: "v", Events: []app.EventInput{in}}), &p)
 		assert.Equal(t, field, p.Field)
 	}
 }

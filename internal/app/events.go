@@ -3,62 +3,172 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
+	"time"
 	"unicode/utf8"
 
-	"gorm.io/gorm/clause"
-
+	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/store"
 )
 
 // MostEvents is how many events one batch may hold.
 const MostEvents = 100
 
-// EventInput is something a visit saw or reached, as the embed reports it.
+// Bounds of what a batch says of itself.
+const (
+	mostVisit   = 100 // characters of the ids of visits, visitors and events
+	mostTag     = 35  // of a language
+	wrongClock  = 2 * time.Minute
+	soonerClock = time.Minute // how far ahead of ours a clock may be that is right
+)
+
+// EventInput is something a visit saw or did, as the embed reports it.
 type EventInput struct {
-	Kind     store.EventKind `json:"kind"`
-	Nudge    string          `json:"nudge"`
-	Revision int             `json:"revision"`
-	Rung     int             `json:"rung"`
+	// ID tells an event of a visit from all others of it; empty: what it is about does.
+	ID        string          `json:"id,omitempty"`
+	Kind      store.EventKind `json:"kind"`
+	Nudge     string          `json:"nudge,omitempty"`
+	Revision  int             `json:"revision,omitempty"`
+	Rung      int             `json:"rung,omitempty"`
+	Placement nudge.Placement `json:"placement,omitempty"`
+	// Held tells that the visit is kept from the nudge, or of a visit from all of them.
+	Held bool `json:"held,omitempty"`
+	// At is when it was, by the sender's clock; absent: now.
+	At *time.Time `json:"at,omitempty"`
 }
 
-// Record stores a visit's events. What was recorded before counts once; events
-// of nudges that are not the shop's are refused by field.
-func (a *App) Record(ctx context.Context, shop, visit string, in []EventInput) error {
-	if visit == "" || utf8.RuneCountInString(visit) > 100 {
-		return Problem{"visit", "a visit id of 1 to 100 characters is needed"}
-	}
-	if len(in) == 0 {
-		return Problem{"events", "at least one event is needed"}
-	}
-	if len(in) > MostEvents {
-		return Problem{"events", fmt.Sprintf("%d events are too many; at most %d", len(in), MostEvents)}
-	}
-	var ids []string
-	if err := a.Store.DB.WithContext(ctx).Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error; err != nil {
+// EventBatch is what one visit reports at once.
+type EventBatch struct {
+	Visit   string `json:"visit"`
+	Visitor string `json:"visitor,omitempty"`
+	// SentAt is when it was sent, by the clock that the events' times are of. A clock that is
+	// wrong is set right by it.
+	SentAt   *time.Time      `json:"sent_at,omitempty"`
+	Region   string          `json:"region,omitempty"`
+	Language string          `json:"language,omitempty"` // a BCP 47 tag
+	Device   audience.Device `json:"device,omitempty"`
+	Events   []EventInput    `json:"events"`
+}
+
+// Record stores what a visit reports, before it returns. What was recorded before counts once;
+// what lies more than [store.LatestEvent] days back is left out; events of nudges that are not
+// the shop's are refused by field, and nothing of the batch is stored then.
+func (a *App) Record(ctx context.Context, shop string, b EventBatch) error {
+	snap, err := a.Snapshots.Get(ctx, shop)
+	if err != nil {
 		return err
 	}
-	known := map[string]bool{}
-	for _, id := range ids {
-		known[id] = true
+	if err := b.check(); err != nil {
+		return err
+	}
+	known, err := a.nudgeIDs(ctx, shop, b.Events)
+	if err != nil {
+		return err
 	}
 	now := a.Now().UTC()
-	rows := make([]store.Event, 0, len(in))
-	for i, e := range in {
-		switch {
-		case e.Kind != store.EventShown && e.Kind != store.EventReached:
-			return Problem{fmt.Sprintf("events[%d].kind", i), "must be shown or reached"}
-		case !known[e.Nudge]:
-			return Problem{fmt.Sprintf("events[%d].nudge", i), fmt.Sprintf("there is no nudge %q", e.Nudge)}
-		case e.Rung < 0 || e.Rung > 100:
-			return Problem{fmt.Sprintf("events[%d].rung", i), "must be from 0 to 100"}
-		case e.Revision < 1 || e.Revision > 1<<30:
-			return Problem{fmt.Sprintf("events[%d].revision", i), "must be 1 or more"}
+	rows := make([]store.Event, 0, len(b.Events))
+	for i := range b.Events {
+		e := &b.Events[i]
+		if err := e.check(fmt.Sprintf("events[%d].", i), known); err != nil {
+			return err
 		}
-		row := store.Event{ShopID: shop, NudgeID: e.Nudge, Kind: e.Kind, Visit: visit, Rung: e.Rung, Revision: e.Revision, At: now}
-		if e.Kind == store.EventShown {
-			row.Rung = 0 // a show counts once per visit and nudge
+		at := b.at(e, now)
+		if at.Before(now.AddDate(0, 0, -store.LatestEvent)) {
+			continue
 		}
-		rows = append(rows, row)
+		rows = append(rows, b.row(shop, e, at, snap.Zone))
 	}
-	return a.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&rows).Error
+	if len(rows) == 0 {
+		return nil
+	}
+	return a.intake.take(ctx, rows)
+}
+
+// nudgeIDs are the ids of a shop's nudges, also of those that are live no more.
+func (a *App) nudgeIDs(ctx context.Context, shop string, wanted []EventInput) (map[string]bool, error) {
+	return a.intake.ids(shop, a.Now(), wanted, func() ([]string, error) {
+		var ids []string
+		return ids, a.Store.DB.WithContext(ctx).Model(&store.Nudge{}).Where("shop_id = ?", shop).Pluck("id", &ids).Error
+	})
+}
+
+// check tells what no batch can say. Errors: Problem.
+func (b *EventBatch) check() error {
+	switch {
+	case b.Visit == "" || utf8.RuneCountInString(b.Visit) > mostVisit:
+		return Problem{"visit", "a visit id of 1 to 100 characters is needed"}
+	case utf8.RuneCountInString(b.Visitor) > mostVisit:
+		return Problem{"visitor", "at most 100 characters"}
+	case len(b.Region) > mostVisit:
+		return Problem{"region", "at most 100 characters"}
+	case len(b.Language) > mostTag:
+		return Problem{"language", "a BCP 47 tag has at most 35 characters"}
+	case b.Device != "" && !slices.Contains(audience.Devices, b.Device):
+		return Problem{"device", "must be desktop, phone or tablet"}
+	case len(b.Events) == 0:
+		return Problem{"events", "at least one event is needed"}
+	case len(b.Events) > MostEvents:
+		return Problem{"events", fmt.Sprintf("%d events are too many; at most %d", len(b.Events), MostEvents)}
+	}
+	return nil
+}
+
+// check tells what no event can say. Errors: Problem.
+func (e *EventInput) check(field string, known map[string]bool) error {
+	ofVisit := slices.Contains(store.OfTheVisit, e.Kind)
+	switch {
+	case !slices.Contains(store.EventKinds, e.Kind):
+		return Problem{field + "kind", fmt.Sprintf("must be one of %v", store.EventKinds)}
+	case utf8.RuneCountInString(e.ID) > mostVisit:
+		return Problem{field + "id", "at most 100 characters"}
+	case ofVisit && e.Nudge != "":
+		return Problem{field + "nudge", fmt.Sprintf("%s is of a visit, not of a nudge", e.Kind)}
+	case !ofVisit && !known[e.Nudge]:
+		return Problem{field + "nudge", fmt.Sprintf("there is no nudge %q", e.Nudge)}
+	case e.Rung < 0 || e.Rung > 100:
+		return Problem{field + "rung", "must be from 0 to 100"}
+	case !ofVisit && e.Revision < 1 || e.Revision < 0 || e.Revision > 1<<30:
+		return Problem{field + "revision", "must be 1 or more"}
+	case e.Placement != "" && !slices.Contains(nudge.Placements, e.Placement):
+		return Problem{field + "placement", fmt.Sprintf("must be one of %v", nudge.Placements)}
+	}
+	return nil
+}
+
+// at is when something was. A sender's clock that is wrong is set right by when the batch was
+// sent; nothing was later than now.
+func (b *EventBatch) at(e *EventInput, now time.Time) time.Time {
+	if e.At == nil {
+		return now
+	}
+	at := e.At.UTC()
+	if b.SentAt != nil {
+		if wrong := now.Sub(b.SentAt.UTC()); wrong > wrongClock || wrong < -soonerClock {
+			at = at.Add(wrong)
+		}
+	}
+	if at.After(now) {
+		return now
+	}
+	return at
+}
+
+// row is an event as it is stored, on its day in the shop's time zone.
+func (b *EventBatch) row(shop string, e *EventInput, at time.Time, zone *time.Location) store.Event {
+	y, m, d := at.In(zone).Date()
+	row := store.Event{
+		ShopID: shop, Visit: b.Visit, ID: e.ID, Day: time.Date(y, m, d, 0, 0, 0, 0, time.UTC), At: at, Kind: e.Kind, NudgeID: e.Nudge, Revision: e.Revision, Rung: e.Rung,
+		Placement: string(e.Placement), Region: b.Region, Language: b.Language, Device: string(b.Device), Visitor: b.Visitor,
+	}
+	if e.Held {
+		row.Arm = store.ArmHeld
+	}
+	if slices.Contains(store.ForOrders, e.Kind) {
+		row.Rung = 0 // it counts once a visit and nudge
+	}
+	if row.ID == "" {
+		row.ID = fmt.Sprintf("%s:%s:%d", e.Kind, e.Nudge, row.Rung)
+	}
+	return row
 }

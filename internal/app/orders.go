@@ -17,6 +17,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -182,7 +183,7 @@ func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, h
 	if d.ToPay != req.Expect && !req.Charged {
 		return store.Order{}, QuoteChanged{req.Expect, d, changes(req.Expect, d)}
 	}
-	o := orderOf(shop, req, hash, d, moment.At)
+	o := orderOf(shop, snap.Snapshot, req, hash, d, moment.At)
 	err = a.storeOrder(ctx, &o, func(tx *gorm.DB) error {
 		if err := takeUses(tx, snap, &o, cart.Codes, cart.PoolCodes, req.Charged); err != nil {
 			return err
@@ -192,11 +193,18 @@ func (a *App) price(ctx context.Context, snap *ShopSnapshot, req OrderRequest, h
 	return o, err
 }
 
-func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now time.Time) store.Order {
+func orderOf(shop string, snap *snapshot.Snapshot, req OrderRequest, hash string, d decide.Decision, now time.Time) store.Order {
 	o := store.Order{
 		ShopID: shop, IdempotencyKey: req.Key, RequestHash: hash, Visit: req.Visit.ID, Region: d.Region,
 		Country: req.Cart.Destination.Country, Currency: d.Currency, Goods: d.Goods, Off: d.Off, Tax: d.Tax,
 		ToPay: d.ToPay, Customer: req.Customer, SharedLink: req.SharedLink, Decision: d, PlacedAt: now,
+		Language: d.Locale, Device: string(req.Visit.Device),
+	}
+	if decide.SeesNone(snap, req.Visit.Visitor) {
+		o.Arm = store.ArmHeld
+	}
+	if m, known := decide.Profit(snap, &d, now); known {
+		o.Margin = &m
 	}
 	if d.Shipping != nil {
 		o.Fee, o.ListFee, o.Method = d.Shipping.Fee, d.Shipping.ListFee, d.Shipping.Method
@@ -205,7 +213,7 @@ func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now 
 		o.AsQuoted, o.ToPay = true, req.Expect
 	}
 	for _, g := range d.Rewards {
-		o.Rewards = append(o.Rewards, store.OrderReward{ShopID: shop, NudgeID: g.Nudge, Revision: g.Revision, Rung: g.Rung, Class: g.Class, Currency: d.Currency, Amount: g.Amount})
+		o.Rewards = append(o.Rewards, store.OrderReward{ShopID: shop, NudgeID: g.Nudge, Revision: g.Revision, Rung: g.Rung, Class: g.Class, Currency: d.Currency, Amount: g.Amount, Cost: &g.Amount})
 	}
 	for _, g := range d.Gifts {
 		if len(g.Items) == 0 {
@@ -216,10 +224,13 @@ func orderOf(shop string, req OrderRequest, hash string, d decide.Decision, now 
 		if i >= 0 {
 			r.Revision = d.Nudges[i].Revision
 		}
+		if cost, known := decide.GiftCost(snap, &d, &g, now); known {
+			r.Cost = &cost
+		}
 		o.Rewards = append(o.Rewards, r)
 	}
 	if req.Charged && d.ToPay != req.Expect {
-		o.Rewards = nil // what was charged is not what these rewards make
+		o.Rewards, o.Margin = nil, nil // what was charged is not what these rewards make
 	}
 	return o
 }
@@ -238,7 +249,10 @@ func (a *App) storeOrder(ctx context.Context, o *store.Order, take func(tx *gorm
 		if err := take(tx); err != nil {
 			return err
 		}
-		return tx.Create(o).Error
+		if err := tx.Create(o).Error; err != nil {
+			return err
+		}
+		return store.CountOrder(tx, o, store.Counted)
 	})
 }
 

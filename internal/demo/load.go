@@ -191,7 +191,7 @@ func orders(ctx context.Context, a *app.App) error {
 			return err
 		}
 		if events := seen(d); len(events) > 0 {
-			if err := past.Record(ctx, Shop, visit, events); err != nil {
+			if err := past.Record(ctx, Shop, app.EventBatch{Visit: visit, Events: events}); err != nil {
 				return err
 			}
 		}

@@ -251,7 +251,11 @@ type Order struct {
 	ToPay          money.Minor
 	Method         string
 	Customer       string
-	SharedLink     string          // by whose token the visit came; empty: none
+	SharedLink     string       // by whose token the visit came; empty: none
+	Margin         *money.Minor // what is left of it without tax, once everything is paid; nil: a cost is not known
+	Arm            string       // see [Event]
+	Language       string
+	Device         string
 	AsQuoted       bool            // taken over as the shop charged it, while Agonal could not be reached
 	Decision       decide.Decision `gorm:"serializer:json"`
 	PlacedAt       time.Time
@@ -267,7 +271,8 @@ type OrderReward struct {
 	Rung        int    `gorm:"primaryKey;autoIncrement:false"`
 	Class       string `gorm:"primaryKey"` // unit, order, shipping or gift; empty: of an order before classes were kept
 	Currency    money.Currency
-	Amount      money.Minor // of a gift, its list price
+	Amount      money.Minor  // of a gift, its list price
+	Cost        *money.Minor // what it cost the shop: of a gift its unit cost, else the amount; nil: not known
 }
 
 // EventKind is what a visit did with a nudge.
@@ -275,19 +280,50 @@ type EventKind string
 
 // The kinds of event.
 const (
-	EventShown   EventKind = "shown"
-	EventReached EventKind = "reached"
+	EventVisit     EventKind = "visit"     // a visit began
+	EventCould     EventKind = "could"     // it could have seen a nudge: it was meant, whether or not it was kept from it
+	EventShown     EventKind = "shown"     // half of it was to be seen for a second
+	EventReached   EventKind = "reached"   // a rung
+	EventClicked   EventKind = "clicked"   // what an announcement leads to
+	EventAdded     EventKind = "added"     // goods that it suggested, or a step of its prices
+	EventPicked    EventKind = "picked"    // a gift
+	EventTaken     EventKind = "taken"     // what it offers
+	EventDeclined  EventKind = "declined"  // what it offers
+	EventDismissed EventKind = "dismissed" // it was closed
+	EventShared    EventKind = "shared"    // the cart
+	EventCheckout  EventKind = "checkout"  // checkout was begun
 )
 
-// Event is something a visit saw or reached, once per visit, nudge and rung.
+// EventKinds lists the kinds; those of a visit itself have no nudge.
+var (
+	EventKinds  = []EventKind{EventVisit, EventCheckout, EventCould, EventShown, EventReached, EventClicked, EventAdded, EventPicked, EventTaken, EventDeclined, EventDismissed, EventShared}
+	OfTheVisit  = []EventKind{EventVisit, EventCheckout}
+	ForOrders   = []EventKind{EventVisit, EventCould, EventShown} // what came of them is counted
+	OrderPlaced = EventKind("order")                              // a cell of orders, whatever visit they came of
+	OrderWith   = EventKind("order_with")                         // of those in which some nudge gave something
+	OrderUsed   = EventKind("used")                               // of those in which a nudge's rung did
+)
+
+// ArmHeld is the arm of visits that were kept from what is counted.
+const ArmHeld = "held"
+
+// Event is something a visit saw or did, once by its id within the visit.
 type Event struct {
-	ShopID   string    `gorm:"primaryKey"`
-	NudgeID  string    `gorm:"primaryKey"`
-	Kind     EventKind `gorm:"primaryKey"`
-	Visit    string    `gorm:"primaryKey"`
-	Rung     int       `gorm:"primaryKey;autoIncrement:false"`
-	Revision int
-	At       time.Time
+	ShopID    string `gorm:"primaryKey"`
+	Visit     string `gorm:"primaryKey"`
+	ID        string `gorm:"primaryKey"`
+	Day       time.Time
+	At        time.Time
+	Kind      EventKind
+	NudgeID   string // empty: of the visit itself
+	Revision  int
+	Rung      int
+	Placement string
+	Region    string
+	Language  string // a BCP 47 tag
+	Device    string
+	Arm       string // ArmHeld, or how a trial treated the visit; empty: as usual
+	Visitor   string
 }
 
 // ImportState is how far an import is.

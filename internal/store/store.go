@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"log/slog"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -33,6 +34,8 @@ const LeastVersion = 14
 type Store struct {
 	DB   *gorm.DB
 	Pool *pgxpool.Pool
+
+	eventMonths sync.Map // months whose part of the events is there
 }
 
 // deadlines end what takes longer than anything here should; the server keeps them. The

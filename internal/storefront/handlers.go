@@ -74,18 +74,13 @@ func (s *server) decisions(c *echo.Context) error {
 	return c.JSONBlob(http.StatusOK, b)
 }
 
-type eventBatch struct {
-	Visit  string           `json:"visit"`
-	Events []app.EventInput `json:"events"`
-}
-
 func (s *server) events(c *echo.Context) error {
 	k := callOf(c)
-	var b eventBatch
+	var b app.EventBatch
 	if ok, err := decode(c, &b); !ok {
 		return err
 	}
-	if err := s.app.Record(k.ctx, k.shop.Shop.ID, b.Visit, b.Events); err != nil {
+	if err := s.app.Record(k.ctx, k.shop.Shop.ID, b); err != nil {
 		return fail(c, err, problem{})
 	}
 	return c.NoContent(http.StatusNoContent)

@@ -40,7 +40,7 @@ func (l Large) Enlarge(ctx context.Context, s *store.Store, shop string) error {
 			{`INSERT INTO revisions SELECT shop_id, id, 1, draft, changed_at, changed_by FROM nudges WHERE shop_id = @shop AND priority > 1000 AND priority <= 1000 + @many`, l.Nudges},
 			{`INSERT INTO nudges SELECT shop_id, 'large-draft-' || n, 100000 + n, 'draft', m.draft, 1, true, 0, created_at, changed_at, changed_by, state_since
 				FROM generate_series(1, @many) n, LATERAL (SELECT * FROM nudges WHERE shop_id = @shop AND priority < 1000 ORDER BY (priority + n) % 5, id LIMIT 1) m`, l.Drafts},
-			{`INSERT INTO events SELECT @shop, 'shown', 'large-' || n, nudge_id, revision, 0, at
+			{`INSERT INTO events (shop_id, visit, id, day, at, kind, nudge_id, revision) SELECT @shop, 'large-' || n, 'shown:' || nudge_id || ':0', day, at, 'shown', nudge_id, revision
 				FROM generate_series(1, @many) n, LATERAL (SELECT * FROM events WHERE shop_id = @shop AND visit NOT LIKE 'large-%' LIMIT 1) e`, l.Events},
 			{`INSERT INTO pool_codes SELECT @shop, 'LARGE' || n, 'large', NULL, now() FROM generate_series(1, @many) n`, l.Codes},
 		} {

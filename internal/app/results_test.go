@@ -1,0 +1,223 @@
+package app_test
+
+import (
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/demo"
+	"agonal.dev/agonal/internal/store"
+	"agonal.dev/agonal/internal/store/storetest"
+)
+
+// sums are what a cell holds, by what it is about.
+type sums struct {
+	n, ordering, orders, goods, given, margin, unknown int64
+	sq                                                 big.Int
+}
+
+func keyOf(c store.Cell) string {
+	return fmt.Sprint(c.Day.Format(time.DateOnly), " ", c.Kind, " ", c.NudgeID, " ", c.Revision, " ", c.Rung, " ", c.Placement, " ", c.Region, " ", c.Language, " ", c.Device, " ", c.Arm)
+}
+
+// cells reads a shop's cells as lines; those that hold nothing are left out.
+func cells(t *testing.T, a *app.App, shop string) map[string]string {
+	t.Helper()
+	var all []store.Cell
+	require.NoError(t, a.Store.DB.Where("shop_id = ?", shop).Find(&all).Error)
+	out := map[string]string{}
+	for _, c := range all {
+		line := fmt.Sprint(c.N, " ", c.Ordering, " ", c.Orders, " ", c.Goods, " ", c.Given, " ", c.Margin, " ", c.MarginSq, " ", c.Unknown)
+		if line != "0 0 0 0 0 0 0 0" {
+			out[keyOf(c)] = line
+		}
+	}
+	return out
+}
+
+// naive counts everything from what is stored, one thing after the other.
+func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[string]string {
+	t.Helper()
+	var events []store.Event
+	var orders []store.Order
+	require.NoError(t, a.Store.DB.Where("shop_id = ?", shop).Find(&events).Error)
+	require.NoError(t, a.Store.DB.Preload("Rewards").Where("shop_id = ?", shop).Order("number").Find(&orders).Error)
+	out := map[string]*sums{}
+	cell := func(c store.Cell) *sums {
+		if out[keyOf(c)] == nil {
+			out[keyOf(c)] = &sums{}
+		}
+		return out[keyOf(c)]
+	}
+	margin := func(o *store.Order) int64 {
+		if o.Margin == nil {
+			return 0
+		}
+		return *o.Margin
+	}
+	for _, e := range events {
+		c := store.Cell{Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm}
+		cell(c).n++
+		if e.Kind != store.EventVisit && e.Kind != store.EventCould && e.Kind != store.EventShown {
+			continue
+		}
+		first, byRegion := true, map[string]int64{}
+		for i := range orders {
+			o := &orders[i]
+			if o.Visit != e.Visit || e.Kind == store.EventShown && o.PlacedAt.Before(e.At) {
+				continue
+			}
+			c.Region = o.Region
+			s := cell(c)
+			if first {
+				s.ordering++
+			}
+			first = false
+			s.orders++
+			s.goods += o.Goods
+			s.margin += margin(o)
+			if o.Margin == nil {
+				s.unknown++
+			}
+			byRegion[o.Region] += margin(o)
+		}
+		for region, m := range byRegion {
+			c.Region = region
+			cell(c).sq.Add(&cell(c).sq, new(big.Int).Mul(big.NewInt(m), big.NewInt(m)))
+		}
+	}
+	for i := range orders {
+		o := &orders[i]
+		y, m, d := o.PlacedAt.In(zone).Date()
+		base := store.Cell{Day: time.Date(y, m, d, 0, 0, 0, 0, time.UTC), Region: o.Region, Language: o.Language, Device: o.Device, Arm: o.Arm}
+		add := func(kind store.EventKind, r *store.OrderReward, given int64) {
+			c := base
+			if c.Kind = kind; r != nil {
+				c.NudgeID, c.Revision, c.Rung = r.NudgeID, r.Revision, r.Rung
+			}
+			s := cell(c)
+			s.n, s.orders, s.goods, s.given, s.margin = s.n+1, s.orders+1, s.goods+o.Goods, s.given+given, s.margin+margin(o)
+			if o.Margin == nil {
+				s.unknown++
+			}
+		}
+		all := int64(0)
+		for k := range o.Rewards {
+			r := &o.Rewards[k]
+			cost := r.Amount
+			if r.Cost != nil {
+				cost = *r.Cost
+			}
+			all += cost
+			add(store.OrderUsed, r, cost)
+		}
+		add(store.OrderPlaced, nil, all)
+		if len(o.Rewards) > 0 {
+			add(store.OrderWith, nil, all)
+		}
+	}
+	lines := map[string]string{}
+	for k, s := range out {
+		if line := fmt.Sprint(s.n, " ", s.ordering, " ", s.orders, " ", s.goods, " ", s.given, " ", s.margin, " ", s.sq.String(), " ", s.unknown); line != "0 0 0 0 0 0 0 0" {
+			lines[k] = line
+		}
+	}
+	return lines
+}
+
+func TestCountsEqualANaiveRecountOfAnyHistory(t *testing.T) {
+	a := storetest.Demo(t)
+	now := time.Date(2026, 11, 25, 22, 30, 0, 0, time.UTC) // 23:30 in Vessmark: days change in between
+	a.Now = func() time.Time { return now }
+	zone, err := time.LoadLocation("Europe/Berlin")
+	require.NoError(t, err)
+	r := rand.New(rand.NewPCG(7, 11))
+	nudges := []string{"winter-ladder", "harbour-code", "a-sampler-with-a-full-basket"}
+	goods := []string{"HARBLU-30", "BEARED-30", "KIT-F", "DUNA5-D", "WAXSTIRED-5"}
+	var sent []app.EventBatch
+	orders := 0
+	for step := range 160 {
+		now = now.Add(time.Duration(r.IntN(900)) * time.Second)
+		visit := fmt.Sprint("history-", r.IntN(25))
+		switch {
+		case len(sent) > 0 && r.IntN(4) == 0: // the same once more, late
+			require.NoError(t, a.Record(ctx, demo.Shop, sent[r.IntN(len(sent))]))
+		case r.IntN(3) > 0:
+			b := app.EventBatch{Visit: visit, Visitor: "v-" + visit, Region: []string{"home", "eu", "jp"}[r.IntN(3)], Language: []string{"en", "de"}[r.IntN(2)]}
+			for range 1 + r.IntN(6) {
+				kind := store.EventKinds[r.IntN(len(store.EventKinds))]
+				e := app.EventInput{Kind: kind, Held: r.IntN(5) == 0}
+				if !slices.Contains(store.OfTheVisit, kind) {
+					e.Nudge, e.Revision, e.Rung = nudges[r.IntN(len(nudges))], 1+r.IntN(2), r.IntN(2)
+					e.Placement = nudge.Placements[r.IntN(len(nudge.Placements))]
+				}
+				at := now.Add(-time.Duration(r.IntN(6*24)) * time.Hour)
+				e.At = &at
+				b.Events = append(b.Events, e)
+			}
+			sent = append(sent, b)
+			require.NoError(t, a.Record(ctx, demo.Shop, b))
+		default:
+			orders++
+			cart := decide.Cart{Destination: &decide.Destination{Country: []string{"DE", "FR", "JP"}[r.IntN(3)]}}
+			for _, i := range r.Perm(len(goods))[:1+r.IntN(3)] {
+				cart.Lines = append(cart.Lines, decide.CartLine{SKU: goods[i], Quantity: 1 + int64(r.IntN(3))})
+			}
+			req := app.OrderRequest{Key: fmt.Sprint("order-", step), Cart: cart, Visit: decide.Visit{ID: visit, Visitor: "v-" + visit}, Charged: true}
+			snap, err := a.Snapshots.Get(ctx, demo.Shop)
+			require.NoError(t, err)
+			d, err := decide.Decide(snap.Snapshot, decide.Request{Cart: cart, Visit: req.Visit, Moment: decide.Moment{At: now}})
+			require.NoError(t, err)
+			req.Expect = d.ToPay
+			_, err = a.PlaceOrder(ctx, demo.Shop, req)
+			require.NoError(t, err)
+		}
+	}
+	require.Greater(t, orders, 20)
+	want := naive(t, a, demo.Shop, zone)
+	require.Greater(t, len(want), 100)
+	assert.Equal(t, want, cells(t, a, demo.Shop), "kept up as it came")
+	require.NoError(t, a.Store.Recount(ctx, demo.Shop))
+	assert.Equal(t, want, cells(t, a, demo.Shop), "counted anew")
+}
+
+func TestAWrongClockIsSetRightAndWhatIsTooOldIsLeftOut(t *testing.T) {
+	a := storetest.Demo(t)
+	now := time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)
+	a.Now = func() time.Time { return now }
+	days := func(visit string) (out []string) {
+		var es []store.Event
+		require.NoError(t, a.Store.DB.Where("shop_id = ? AND visit = ?", demo.Shop, visit).Order("at").Find(&es).Error)
+		for _, e := range es {
+			out = append(out, e.At.UTC().Format("2 15:04"))
+		}
+		return out
+	}
+	record := func(visit string, sent *time.Time, at ...time.Time) {
+		b := app.EventBatch{Visit: visit, SentAt: sent}
+		for i := range at {
+			b.Events = append(b.Events, app.EventInput{ID: fmt.Sprint(i), Kind: store.EventVisit, At: &at[i]})
+		}
+		require.NoError(t, a.Record(ctx, demo.Shop, b))
+	}
+	ahead := now.AddDate(0, 0, 3) // a device whose clock is three days ahead
+	record("ahead", &ahead, ahead.Add(-2*time.Hour), ahead.Add(-time.Minute))
+	assert.Equal(t, []string{"25 10:00", "25 11:59"}, days("ahead"))
+	behind := now.AddDate(0, -2, 0)
+	record("behind", &behind, behind.Add(-time.Hour))
+	assert.Equal(t, []string{"25 11:00"}, days("behind"))
+	record("late", &now, now.AddDate(0, 0, -7), now.AddDate(0, 0, -7).Add(-time.Second), now.AddDate(0, 0, -6))
+	assert.Equal(t, []string{"18 12:00", "19 12:00"}, days("late"), "to 7 days into their own day")
+	later := now.Add(30 * time.Second)
+	record("soon", nil, later)
+	assert.Equal(t, []string{"25 12:00"}, days("soon"), "nothing was later than now")
+}

@@ -1,0 +1,262 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"gorm.io/gorm"
+)
+
+// Cell is what was counted and summed of one kind on one day, by all that Results are looked
+// at by. Money is in minor units of the region's currency. Of kinds that stand for visits
+// ([ForOrders]) the sums are of the orders that came of those visits, under the orders'
+// region; the visits themselves are counted under their own.
+type Cell struct {
+	ShopID    string `gorm:"primaryKey"`
+	Day       time.Time
+	Kind      EventKind
+	NudgeID   string
+	Revision  int
+	Rung      int
+	Placement string
+	Region    string
+	Language  string
+	Device    string
+	Arm       string
+	N         int64
+	Ordering  int64 // visits with an order
+	Orders    int64
+	Goods     int64
+	Given     int64
+	Margin    int64
+	MarginSq  string // a whole number that may be larger than 64 bits: the sum over visits of their margin's square
+	Unknown   int64  // orders whose margin is not known; they add nothing to the sums of margin
+}
+
+// TableName is where cells are kept.
+func (Cell) TableName() string { return "result_cells" }
+
+// Sign tells whether something is added to the counts or taken out of them.
+type Sign int
+
+// The signs.
+const (
+	Counted   Sign = 1
+	Uncounted Sign = -1
+)
+
+// resultsLock lets one transaction at a time change a shop's cells, so that an order and an
+// event of its visit never miss each other. It is taken last, and held until the end.
+const resultsLock = `SELECT pg_advisory_xact_lock(hashtextextended('results:' || $1, 0))`
+
+const (
+	cellDims = "shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm"
+	cellSums = "n, ordering, orders, goods, given, margin, margin_sq, unknown"
+)
+
+// addCells adds what a query yields, with the columns of a cell, to the cells. Rows are
+// changed in one order, so that nobody waits for anybody in a circle.
+func addCells(query string) string {
+	var set, sum []string
+	for _, c := range strings.Split(cellSums, ", ") {
+		sum = append(sum, "sum("+c+")")
+		set = append(set, fmt.Sprintf("%s = result_cells.%s + excluded.%s", c, c, c))
+	}
+	return "INSERT INTO result_cells (" + cellDims + ", " + cellSums + ") SELECT " + cellDims + ", " + strings.Join(sum, ", ") +
+		" FROM (" + query + ") q (" + cellDims + ", " + cellSums + ") GROUP BY " + cellDims + " ORDER BY " + cellDims +
+		" ON CONFLICT (" + cellDims + ") DO UPDATE SET " + strings.Join(set, ", ")
+}
+
+// kinds lists kinds of event for SQL.
+func kinds(of []EventKind) string {
+	out := make([]string, len(of))
+	for i, k := range of {
+		out[i] = "'" + string(k) + "'"
+	}
+	return strings.Join(out, ", ")
+}
+
+// cameOf tells which orders came of which event: those of its visit, and after a show those
+// that were placed after it.
+const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND (e.kind <> 'shown' OR o.placed_at >= e.at)`
+
+// eventCells are the cells of events: one count each, and what came of their visits.
+func eventCells(events string) string {
+	return `
+	SELECT shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, count(*),
+		0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint
+	FROM ` + events + ` e GROUP BY ` + cellDims + `
+	UNION ALL
+	SELECT e.shop_id, e.day, e.kind, e.nudge_id, e.revision, e.rung, e.placement, v.region, e.language, e.device, e.arm, 0::bigint,
+		sum(v.first), sum(v.orders), sum(v.goods), 0::bigint, sum(v.margin), sum(v.margin::numeric * v.margin), sum(v.unknown)
+	FROM ` + events + ` e CROSS JOIN LATERAL (
+		SELECT o.region, (row_number() OVER (ORDER BY min(o.number)) = 1)::int AS first, count(*) AS orders, sum(o.goods) AS goods,
+			coalesce(sum(o.margin), 0) AS margin, count(*) FILTER (WHERE o.margin IS NULL) AS unknown
+		FROM orders o WHERE ` + cameOf + ` AND e.kind IN (` + kinds(ForOrders) + `) GROUP BY o.region) v
+	GROUP BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11`
+}
+
+// orderCells are the cells of orders themselves: all, those in which some nudge gave
+// something, and those of each rung that did.
+func orderCells(orders string) string {
+	day := "(o.placed_at AT TIME ZONE s.time_zone)::date"
+	of := func(kind EventKind, where string) string {
+		return `
+	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', '', 0, 0, '', o.region, o.language, o.device, o.arm,
+		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
+	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id
+		CROSS JOIN LATERAL (SELECT sum(coalesce(x.cost, x.amount)) AS given, count(*) AS many FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number) r
+	` + where + ` GROUP BY 1, 2, 8, 9, 10, 11`
+	}
+	return of(OrderPlaced, "") + " UNION ALL " + of(OrderWith, "WHERE r.many > 0") + ` UNION ALL
+	SELECT o.shop_id, ` + day + `, '` + string(OrderUsed) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
+		count(*), 0::bigint, count(DISTINCT o.number), sum(o.goods), sum(coalesce(r.cost, r.amount)), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
+	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
+	GROUP BY 1, 2, 4, 5, 6, 8, 9, 10, 11`
+}
+
+// negated turns what a query of cells yields into what takes it out again.
+func negated(query string) string {
+	var minus []string
+	for _, c := range strings.Split(cellSums, ", ") {
+		minus = append(minus, "-"+c)
+	}
+	return "SELECT " + cellDims + ", " + strings.Join(minus, ", ") + " FROM (" + query + ") m (" + cellDims + ", " + cellSums + ")"
+}
+
+// CountOrder adds a stored order, with its rewards, to the cells, or takes it out before it
+// changes. It is done in the transaction that stores the order.
+func CountOrder(tx *gorm.DB, o *Order, sign Sign) error {
+	if err := tx.Exec(strings.Replace(resultsLock, "$1", "?", 1), o.ShopID).Error; err != nil {
+		return err
+	}
+	one := "(SELECT * FROM orders WHERE shop_id = @shop AND number = @number)"
+	own := orderCells(one)
+	// What came of the visit, less what had come of it without this order.
+	visit := "(SELECT * FROM events WHERE shop_id = @shop AND visit = @visit)"
+	with := ofVisits(eventCells(visit))
+	without := ofVisits(strings.Replace(eventCells(visit), cameOf, cameOf+" AND o.number <> @number", 1))
+	query := own
+	if o.Visit != "" {
+		query += " UNION ALL " + with + " UNION ALL " + negated(without)
+	}
+	if sign == Uncounted {
+		query = negated(query)
+	}
+	err := tx.Exec(addCells(query), map[string]any{"shop": o.ShopID, "number": o.Number, "visit": o.Visit}).Error
+	if err != nil {
+		return fmt.Errorf("counting an order: %w", err)
+	}
+	return nil
+}
+
+// ofVisits keeps of the cells of events those of the orders that came of them.
+func ofVisits(eventCells string) string {
+	_, orders, _ := strings.Cut(eventCells, "UNION ALL")
+	return orders
+}
+
+// incoming is where events lie before those are taken over that are new.
+const incoming = `CREATE TEMP TABLE IF NOT EXISTS incoming (LIKE events) ON COMMIT DELETE ROWS`
+
+var eventColumns = []string{"shop_id", "visit", "id", "day", "at", "kind", "nudge_id", "revision", "rung", "placement", "region", "language", "device", "arm", "visitor"}
+
+// LatestEvent is how many days back an event may lie and still be counted, on its own day.
+const LatestEvent = 7
+
+// RecordEvents stores events of one or more shops, each once by its id within its visit, and
+// counts them, all or none. It returns how many were new.
+func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, err error) {
+	months := map[time.Time]bool{}
+	shops := map[string]bool{}
+	for i := range events {
+		shops[events[i].ShopID] = true
+		d := events[i].Day
+		months[time.Date(d.Year(), d.Month(), 1, 0, 0, 0, 0, time.UTC)] = true
+	}
+	if err := s.months(ctx, months); err != nil {
+		return 0, err
+	}
+	return fresh, pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, incoming); err != nil {
+			return err
+		}
+		rows := pgx.CopyFromSlice(len(events), func(i int) ([]any, error) {
+			e := &events[i]
+			return []any{e.ShopID, e.Visit, e.ID, e.Day, e.At, string(e.Kind), e.NudgeID, int32(e.Revision), int32(e.Rung), e.Placement, e.Region, e.Language, e.Device, e.Arm, e.Visitor}, nil //nolint:gosec // both are bounded
+		})
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"incoming"}, eventColumns, rows); err != nil {
+			return err
+		}
+		for _, shop := range slices.Sorted(maps.Keys(shops)) {
+			if _, err := tx.Exec(ctx, resultsLock, shop); err != nil {
+				return err
+			}
+		}
+		// What was sent before counts once, whatever day it would be put on now. It is looked
+		// up by its key, however few the planner believes to come in.
+		if _, err := tx.Exec(ctx, "SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off"); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `DELETE FROM incoming i USING events e WHERE e.shop_id = i.shop_id AND e.visit = i.visit AND e.id = i.id
+			AND e.day BETWEEN i.day - $1::int AND i.day + $1::int`, LatestEvent+1); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "SET LOCAL enable_hashjoin = on; SET LOCAL enable_mergejoin = on"); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `DELETE FROM incoming a USING incoming b WHERE a.shop_id = b.shop_id AND a.visit = b.visit AND a.id = b.id AND a.ctid > b.ctid`); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, addCells(eventCells("incoming"))); err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, "INSERT INTO events SELECT * FROM incoming")
+		fresh = tag.RowsAffected()
+		return err
+	})
+}
+
+// months makes the parts of the events that are not there yet.
+func (s *Store) months(ctx context.Context, months map[time.Time]bool) error {
+	for m := range months {
+		if _, known := s.eventMonths.Load(m); known {
+			continue
+		}
+		if err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+			if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('events_month'))"); err != nil {
+				return err
+			}
+			_, err := tx.Exec(ctx, "SELECT events_month($1)", m)
+			return err
+		}); err != nil {
+			return fmt.Errorf("making room for the events of %s: %w", m.Format("January 2006"), err)
+		}
+		s.eventMonths.Store(m, true)
+	}
+	return nil
+}
+
+// Recount works a shop's cells out anew from its events and orders.
+func (s *Store) Recount(ctx context.Context, shop string) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return recount(ctx, tx, shop) })
+}
+
+func recount(ctx context.Context, tx pgx.Tx, shop string) error {
+	if _, err := tx.Exec(ctx, resultsLock, shop); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, "DELETE FROM result_cells WHERE shop_id = $1", shop); err != nil {
+		return err
+	}
+	events, orders := "(SELECT * FROM events WHERE shop_id = $1)", "(SELECT * FROM orders WHERE shop_id = $1)"
+	if _, err := tx.Exec(ctx, addCells(eventCells(events)+" UNION ALL "+orderCells(orders)), shop); err != nil {
+		return fmt.Errorf("counting anew: %w", err)
+	}
+	return nil
+}
