@@ -356,8 +356,8 @@ func (v *Visit) check(bad func(field, why string, args ...any)) {
 	if utf8.RuneCountInString(v.ID) > MostVisitID {
 		bad("visit.id", "it is longer than %d characters", MostVisitID)
 	}
-	if len(v.Visitor) > MostVisitID {
-		bad("visit.visitor", "it is longer than %d bytes", MostVisitID)
+	if utf8.RuneCountInString(v.Visitor) > MostVisitID {
+		bad("visit.visitor", "it is longer than %d characters", MostVisitID)
 	}
 	if v.SinceDialog != nil && *v.SinceDialog < 0 {
 		bad("visit.since_dialog", "%d seconds are below zero", *v.SinceDialog)

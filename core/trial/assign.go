@@ -13,7 +13,7 @@ import (
 
 // Point places a visitor in what is being compared, evenly from 0 up to and without
 // [money.Whole]: the same at every time and on every page, and unrelated to where the
-// visitor stands in any other comparison. Both names are at most 200 bytes long.
+// visitor stands in any other comparison. Both names together should have at most 500 bytes; longer ones work, too, and cost an allocation.
 func Point(name, visitor string) money.Rate {
 	var b [512]byte
 	in := append(b[:0], name...)

@@ -18,6 +18,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/store"
@@ -229,7 +230,7 @@ func TestWhatIsSentTwiceCountsOnce(t *testing.T) {
 	a := storetest.Demo(t)
 	before, err := a.Store.Numbers(ctx, demo.Shop, time.Time{})
 	require.NoError(t, err)
-	e := app.EventInput{Kind: store.EventShown, Nudge: "winter-ladder", Revision: 1}
+	e := app.EventInput{Kind: results.Shown, Nudge: "winter-ladder", Revision: 1}
 	for range 3 {
 		require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: "visit-9", Events: []app.EventInput{e, e}}))
 	}
@@ -237,9 +238,9 @@ func TestWhatIsSentTwiceCountsOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, before["winter-ladder"].Shown+1, after["winter-ladder"].Shown)
 	for field, in := range map[string]app.EventInput{
-		"events[0].nudge": {Kind: store.EventShown, Nudge: "stranger"},
+		"events[0].nudge": {Kind: results.Shown, Nudge: "stranger"},
 		"events[0].kind":  {Kind: "stared_at", Nudge: "winter-ladder"},
-		"events[0].rung":  {Kind: store.EventReached, Nudge: "winter-ladder", Rung: -1},
+		"events[0].rung":  {Kind: results.Reached, Nudge: "winter-ladder", Rung: -1},
 	} {
 		var p app.Problem
 		require.ErrorAs(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: "v", Events: []app.EventInput{in}}), &p)

@@ -8,7 +8,10 @@ import (
 	"unicode/utf8"
 
 	"agonal.dev/agonal/core/audience"
+	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
+	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -17,8 +20,9 @@ const MostEvents = 100
 
 // Bounds of what a batch says of itself.
 const (
-	mostVisit   = 100 // characters of the ids of visits, visitors and events
-	mostTag     = 35  // of a language
+	mostVisit   = 100 // characters of the ids of visits and visitors
+	mostEventID = 300
+	mostTag     = 35 // of a language
 	wrongClock  = 2 * time.Minute
 	soonerClock = time.Minute // how far ahead of ours a clock may be that is right
 )
@@ -27,12 +31,12 @@ const (
 type EventInput struct {
 	// ID tells an event of a visit from all others of it; empty: what it is about does.
 	ID        string          `json:"id,omitempty"`
-	Kind      store.EventKind `json:"kind"`
+	Kind      results.Kind    `json:"kind"`
 	Nudge     string          `json:"nudge,omitempty"`
 	Revision  int             `json:"revision,omitempty"`
 	Rung      int             `json:"rung,omitempty"`
 	Placement nudge.Placement `json:"placement,omitempty"`
-	// Held tells that the visit is kept from the nudge, or of a visit from all of them.
+	// Held tells that the visit is kept from the nudge.
 	Held bool `json:"held,omitempty"`
 	// At is when it was, by the sender's clock; absent: now.
 	At *time.Time `json:"at,omitempty"`
@@ -77,7 +81,7 @@ func (a *App) Record(ctx context.Context, shop string, b EventBatch) error {
 		if at.Before(now.AddDate(0, 0, -store.LatestEvent)) {
 			continue
 		}
-		rows = append(rows, b.row(shop, e, at, snap.Zone))
+		rows = append(rows, b.row(shop, e, at, snap.Snapshot))
 	}
 	if len(rows) == 0 {
 		return nil
@@ -100,9 +104,9 @@ func (b *EventBatch) check() error {
 		return Problem{"visit", "a visit id of 1 to 100 characters is needed"}
 	case utf8.RuneCountInString(b.Visitor) > mostVisit:
 		return Problem{"visitor", "at most 100 characters"}
-	case len(b.Region) > mostVisit:
+	case utf8.RuneCountInString(b.Region) > mostVisit:
 		return Problem{"region", "at most 100 characters"}
-	case len(b.Language) > mostTag:
+	case utf8.RuneCountInString(b.Language) > mostTag:
 		return Problem{"language", "a BCP 47 tag has at most 35 characters"}
 	case b.Device != "" && !slices.Contains(audience.Devices, b.Device):
 		return Problem{"device", "must be desktop, phone or tablet"}
@@ -120,8 +124,8 @@ func (e *EventInput) check(field string, known map[string]bool) error {
 	switch {
 	case !slices.Contains(store.EventKinds, e.Kind):
 		return Problem{field + "kind", fmt.Sprintf("must be one of %v", store.EventKinds)}
-	case utf8.RuneCountInString(e.ID) > mostVisit:
-		return Problem{field + "id", "at most 100 characters"}
+	case utf8.RuneCountInString(e.ID) > mostEventID:
+		return Problem{field + "id", fmt.Sprintf("at most %d characters", mostEventID)}
 	case ofVisit && e.Nudge != "":
 		return Problem{field + "nudge", fmt.Sprintf("%s is of a visit, not of a nudge", e.Kind)}
 	case !ofVisit && !known[e.Nudge]:
@@ -155,14 +159,17 @@ func (b *EventBatch) at(e *EventInput, now time.Time) time.Time {
 }
 
 // row is an event as it is stored, on its day in the shop's time zone.
-func (b *EventBatch) row(shop string, e *EventInput, at time.Time, zone *time.Location) store.Event {
-	y, m, d := at.In(zone).Date()
+func (b *EventBatch) row(shop string, e *EventInput, at time.Time, snap *snapshot.Snapshot) store.Event {
+	y, m, d := at.In(snap.Zone).Date()
 	row := store.Event{
 		ShopID: shop, Visit: b.Visit, ID: e.ID, Day: time.Date(y, m, d, 0, 0, 0, 0, time.UTC), At: at, Kind: e.Kind, NudgeID: e.Nudge, Revision: e.Revision, Rung: e.Rung,
 		Placement: string(e.Placement), Region: b.Region, Language: b.Language, Device: string(b.Device), Visitor: b.Visitor,
 	}
-	if e.Held {
-		row.Arm = store.ArmHeld
+	switch {
+	case decide.SeesNone(snap, b.Visitor):
+		row.Arm = results.ArmNone
+	case e.Held:
+		row.Arm = results.ArmHeld
 	}
 	if slices.Contains(store.ForOrders, e.Kind) {
 		row.Rung = 0 // it counts once a visit and nudge

@@ -17,6 +17,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/core/snapshot"
 	"agonal.dev/agonal/internal/store"
 )
@@ -201,7 +202,7 @@ func orderOf(shop string, snap *snapshot.Snapshot, req OrderRequest, hash string
 		Language: d.Locale, Device: string(req.Visit.Device),
 	}
 	if decide.SeesNone(snap, req.Visit.Visitor) {
-		o.Arm = store.ArmHeld
+		o.Arm = results.ArmNone
 	}
 	if m, known := decide.Profit(snap, &d, now); known {
 		o.Margin = &m

@@ -13,6 +13,7 @@ import (
 
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/store"
@@ -67,13 +68,13 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 	for _, e := range events {
 		c := store.Cell{Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm}
 		cell(c).n++
-		if e.Kind != store.EventVisit && e.Kind != store.EventCould && e.Kind != store.EventShown {
+		if e.Kind != results.Visit && e.Kind != results.Could && e.Kind != results.Shown {
 			continue
 		}
 		first, byRegion := true, map[string]int64{}
 		for i := range orders {
 			o := &orders[i]
-			if o.Visit != e.Visit || e.Kind == store.EventShown && o.PlacedAt.Before(e.At) {
+			if o.Visit != e.Visit || e.Kind == results.Shown && o.PlacedAt.Before(e.At) {
 				continue
 			}
 			c.Region = o.Region
@@ -99,7 +100,7 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 		o := &orders[i]
 		y, m, d := o.PlacedAt.In(zone).Date()
 		base := store.Cell{Day: time.Date(y, m, d, 0, 0, 0, 0, time.UTC), Region: o.Region, Language: o.Language, Device: o.Device, Arm: o.Arm}
-		add := func(kind store.EventKind, r *store.OrderReward, given int64) {
+		add := func(kind results.Kind, r *store.OrderReward, given int64) {
 			c := base
 			if c.Kind = kind; r != nil {
 				c.NudgeID, c.Revision, c.Rung = r.NudgeID, r.Revision, r.Rung
@@ -118,11 +119,11 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 				cost = *r.Cost
 			}
 			all += cost
-			add(store.OrderUsed, r, cost)
+			add(results.Used, r, cost)
 		}
-		add(store.OrderPlaced, nil, all)
+		add(results.Order, nil, all)
 		if len(o.Rewards) > 0 {
-			add(store.OrderWith, nil, all)
+			add(results.OrderWith, nil, all)
 		}
 	}
 	lines := map[string]string{}
@@ -205,7 +206,7 @@ func TestAWrongClockIsSetRightAndWhatIsTooOldIsLeftOut(t *testing.T) {
 	record := func(visit string, sent *time.Time, at ...time.Time) {
 		b := app.EventBatch{Visit: visit, SentAt: sent}
 		for i := range at {
-			b.Events = append(b.Events, app.EventInput{ID: fmt.Sprint(i), Kind: store.EventVisit, At: &at[i]})
+			b.Events = append(b.Events, app.EventInput{ID: fmt.Sprint(i), Kind: results.Visit, At: &at[i]})
 		}
 		require.NoError(t, a.Record(ctx, demo.Shop, b))
 	}

@@ -5,8 +5,8 @@ import (
 
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/app"
-	"agonal.dev/agonal/internal/store"
 )
 
 // visit is a made-up visit of the last days, with or without an order.
@@ -44,13 +44,13 @@ func seen(d decide.Decision) []app.EventInput {
 	var out []app.EventInput
 	for _, p := range nudge.Placements {
 		for _, s := range d.In(p) {
-			out = append(out, app.EventInput{Kind: store.EventShown, Nudge: s.Nudge, Revision: s.Revision, Rung: s.Rung})
+			out = append(out, app.EventInput{Kind: results.Shown, Nudge: s.Nudge, Revision: s.Revision, Rung: s.Rung})
 		}
 	}
 	for _, n := range d.Nudges {
 		for _, r := range n.Rungs {
 			if r.State == decide.RungReached {
-				out = append(out, app.EventInput{Kind: store.EventReached, Nudge: n.Nudge, Revision: n.Revision, Rung: r.Rung})
+				out = append(out, app.EventInput{Kind: results.Reached, Nudge: n.Nudge, Revision: n.Revision, Rung: r.Rung})
 			}
 		}
 	}

@@ -6,6 +6,7 @@ package lindquill
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"embed"
 	"encoding/json"
 	"fmt"
@@ -16,6 +17,7 @@ import (
 	"net/url"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -258,6 +260,7 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 			v.told = strings.TrimSpace(v.told + " " + v.slip.Say)
 		}
 		v.state = parseVisit(readCookie(c, "agonal_visit"))
+		v.state.Visitor = visitor(c)
 		v.state.Remembered = parseRemembered(readCookie(c, "agonal_shows"), time.Now())
 		gifts := readGifts(c)
 		v.state.RemovedGifts, v.state.Picks = gifts.Removed, gifts.Picks
@@ -268,6 +271,22 @@ func (s *shop) open(next echo.HandlerFunc) echo.HandlerFunc {
 		c.Set(visitKey, v)
 		return next(c)
 	}
+}
+
+// visitorCookie is where the embed keeps who visits, by a random number.
+const visitorCookie = "agonal_visitor"
+
+var visitorID = regexp.MustCompile(`^[\w-]{8,100}$`)
+
+// visitor is who visits. It is set here on the first page, so that what the shop's server
+// decides and what the embed decides is for the same visitor.
+func visitor(c *echo.Context) string {
+	if id := readCookie(c, visitorCookie); visitorID.MatchString(id) {
+		return id
+	}
+	id := rand.Text()
+	c.SetCookie(&http.Cookie{Name: visitorCookie, Value: id, Path: "/", MaxAge: 30 * 24 * 3600, SameSite: http.SameSiteLaxMode}) //nolint:gosec // the embed reads it, and it says nothing
+	return id
 }
 
 // secure sets what browsers are told of every page.

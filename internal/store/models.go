@@ -9,6 +9,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/core/snapshot"
 )
 
@@ -275,37 +276,13 @@ type OrderReward struct {
 	Cost        *money.Minor // what it cost the shop: of a gift its unit cost, else the amount; nil: not known
 }
 
-// EventKind is what a visit did with a nudge.
-type EventKind string
-
-// The kinds of event.
-const (
-	EventVisit     EventKind = "visit"     // a visit began
-	EventCould     EventKind = "could"     // it could have seen a nudge: it was meant, whether or not it was kept from it
-	EventShown     EventKind = "shown"     // half of it was to be seen for a second
-	EventReached   EventKind = "reached"   // a rung
-	EventClicked   EventKind = "clicked"   // what an announcement leads to
-	EventAdded     EventKind = "added"     // goods that it suggested, or a step of its prices
-	EventPicked    EventKind = "picked"    // a gift
-	EventTaken     EventKind = "taken"     // what it offers
-	EventDeclined  EventKind = "declined"  // what it offers
-	EventDismissed EventKind = "dismissed" // it was closed
-	EventShared    EventKind = "shared"    // the cart
-	EventCheckout  EventKind = "checkout"  // checkout was begun
-)
-
-// EventKinds lists the kinds; those of a visit itself have no nudge.
+// EventKinds lists what a visit may report; those of OfTheVisit have no nudge, and of those of
+// ForOrders the orders are counted that came of the visit.
 var (
-	EventKinds  = []EventKind{EventVisit, EventCheckout, EventCould, EventShown, EventReached, EventClicked, EventAdded, EventPicked, EventTaken, EventDeclined, EventDismissed, EventShared}
-	OfTheVisit  = []EventKind{EventVisit, EventCheckout}
-	ForOrders   = []EventKind{EventVisit, EventCould, EventShown} // what came of them is counted
-	OrderPlaced = EventKind("order")                              // a cell of orders, whatever visit they came of
-	OrderWith   = EventKind("order_with")                         // of those in which some nudge gave something
-	OrderUsed   = EventKind("used")                               // of those in which a nudge's rung did
+	EventKinds = []results.Kind{results.Visit, results.Checkout, results.Could, results.Shown, results.Reached, results.Clicked, results.Added, results.Picked, results.Taken, results.Declined, results.Dismissed, results.Shared}
+	OfTheVisit = []results.Kind{results.Visit, results.Checkout}
+	ForOrders  = []results.Kind{results.Visit, results.Could, results.Shown}
 )
-
-// ArmHeld is the arm of visits that were kept from what is counted.
-const ArmHeld = "held"
 
 // Event is something a visit saw or did, once by its id within the visit.
 type Event struct {
@@ -314,7 +291,7 @@ type Event struct {
 	ID        string `gorm:"primaryKey"`
 	Day       time.Time
 	At        time.Time
-	Kind      EventKind
+	Kind      results.Kind
 	NudgeID   string // empty: of the visit itself
 	Revision  int
 	Rung      int
@@ -322,7 +299,7 @@ type Event struct {
 	Region    string
 	Language  string // a BCP 47 tag
 	Device    string
-	Arm       string // ArmHeld, or how a trial treated the visit; empty: as usual
+	Arm       string // results.ArmNone, results.ArmHeld, or how a trial treated the visit; empty: as usual
 	Visitor   string
 }
 

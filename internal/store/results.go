@@ -10,6 +10,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
+
+	"agonal.dev/agonal/core/results"
 )
 
 // Cell is what was counted and summed of one kind on one day, by all that Results are looked
@@ -19,7 +21,7 @@ import (
 type Cell struct {
 	ShopID    string `gorm:"primaryKey"`
 	Day       time.Time
-	Kind      EventKind
+	Kind      results.Kind
 	NudgeID   string
 	Revision  int
 	Rung      int
@@ -73,7 +75,7 @@ func addCells(query string) string {
 }
 
 // kinds lists kinds of event for SQL.
-func kinds(of []EventKind) string {
+func kinds(of []results.Kind) string {
 	out := make([]string, len(of))
 	for i, k := range of {
 		out[i] = "'" + string(k) + "'"
@@ -105,7 +107,7 @@ func eventCells(events string) string {
 // something, and those of each rung that did.
 func orderCells(orders string) string {
 	day := "(o.placed_at AT TIME ZONE s.time_zone)::date"
-	of := func(kind EventKind, where string) string {
+	of := func(kind results.Kind, where string) string {
 		return `
 	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', '', 0, 0, '', o.region, o.language, o.device, o.arm,
 		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
@@ -113,8 +115,8 @@ func orderCells(orders string) string {
 		CROSS JOIN LATERAL (SELECT sum(coalesce(x.cost, x.amount)) AS given, count(*) AS many FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number) r
 	` + where + ` GROUP BY 1, 2, 8, 9, 10, 11`
 	}
-	return of(OrderPlaced, "") + " UNION ALL " + of(OrderWith, "WHERE r.many > 0") + ` UNION ALL
-	SELECT o.shop_id, ` + day + `, '` + string(OrderUsed) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
+	return of(results.Order, "") + " UNION ALL " + of(results.OrderWith, "WHERE r.many > 0") + ` UNION ALL
+	SELECT o.shop_id, ` + day + `, '` + string(results.Used) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
 		count(*), 0::bigint, count(DISTINCT o.number), sum(o.goods), sum(coalesce(r.cost, r.amount)), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
 	GROUP BY 1, 2, 4, 5, 6, 8, 9, 10, 11`

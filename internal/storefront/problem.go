@@ -116,7 +116,7 @@ func decode(c *echo.Context, into any) (bool, error) {
 	case errors.As(err, &when):
 		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.Where(body, strings.Trim(when.Value, `"`)), field), "is no moment such as 2026-11-26T09:30:00Z"
 	case strings.HasPrefix(why, "Time.UnmarshalJSON"):
-		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.NotText(body, "at", "last_order", "placed_at"), field), "is no moment such as 2026-11-26T09:30:00Z"
+		status, field, why = http.StatusUnprocessableEntity, cmp.Or(strict.NotText(body, "at", "last_order", "placed_at", "sent_at"), field), "is no moment such as 2026-11-26T09:30:00Z"
 	case errors.As(err, &large):
 		status, why = http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %d KB", MostBody>>10)
 	case errors.Is(err, io.EOF):

@@ -114,7 +114,8 @@ export interface Decision {
   theme?: Theme;
   says: Said[];
   shown: Record<string, string[]>;
-  nudges: { nudge: string; revision: number; rungs: Rung[] }[];
+  nudges: { nudge: string; revision: number; rungs: Rung[]; reason?: string }[];
+  region?: string;
 }
 /** What the shop's theme sets, by the names of custom properties. */
 export interface Theme {

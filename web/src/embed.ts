@@ -53,6 +53,15 @@ import { themed } from './theme';
     document.cookie = `${cookie}=${encodeURIComponent(JSON.stringify(visit))}; path=/; SameSite=Lax`;
   };
   const visit = readVisit();
+  // Who visits: a random number for 30 days, joined with no name. The shop's server may have
+  // set it before.
+  const visitor = (() => {
+    const had = document.cookie.match(/(?:^|; )agonal_visitor=([\w-]{8,100})/)?.[1];
+    if (had || !live) return had ?? '';
+    const id = crypto.randomUUID?.() ?? String(Math.random()).slice(2);
+    document.cookie = `agonal_visitor=${id}; path=/; max-age=${30 * 86400}; SameSite=Lax`;
+    return id;
+  })();
   const showsBefore = { ...visit.shows };
   let remembered = recall();
   keepVisit();
@@ -74,14 +83,26 @@ import { themed } from './theme';
     }).finally(() => clearTimeout(timer));
   };
 
-  const queue: { kind: string; nudge: string; revision: number; rung: number }[] = [];
+  // What this visit has reported already; reported again it counts once.
+  const toldKept = 'agonal-told';
+  const told = new Set<string>(
+    (() => {
+      try {
+        const [id, ...marks] = JSON.parse(sessionStorage.getItem(toldKept) ?? '[]') as string[];
+        return id === visit.id ? [id, ...marks] : [visit.id];
+      } catch {
+        return [visit.id];
+      }
+    })(),
+  );
+  const queue: object[] = [];
   let flushing = 0;
-  const report = (kind: string, nudge: string, revision: number, rung: number) => {
-    const mark = `${kind}:${nudge}:${kind === 'shown' ? 0 : rung}`;
-    if (!live || visit.seen.includes(mark)) return;
-    visit.seen.push(mark);
-    keepVisit();
-    queue.push({ kind, nudge, revision, rung });
+  /** Reports something of the visit, once; of a nudge with what is known of it. */
+  const report = (kind: string, of?: { nudge: string; revision: number; rung?: number }, more: { placement?: string | null; held?: boolean } = {}) => {
+    const id = `${kind}:${of?.nudge ?? ''}:${kind === 'shown' ? 0 : (of?.rung ?? 0)}`;
+    if (!live || told.has(id)) return;
+    sessionStorage.setItem(toldKept, JSON.stringify([...told.add(id)]));
+    queue.push({ id, kind, nudge: of?.nudge, revision: of?.revision, rung: of?.rung, ...more, at: new Date().toISOString() });
     flushing ||= window.setTimeout(flush, 1500);
   };
   const flush = () => {
@@ -89,7 +110,9 @@ import { themed } from './theme';
     flushing = 0;
     if (!queue.length) return;
     const events = queue.splice(0, 50);
-    post('/v1/events', { visit: visit.id, events }, true).catch(() => {});
+    const device = matchMedia('(pointer: coarse)').matches ? (innerWidth < 600 ? 'phone' : 'tablet') : 'desktop';
+    const about = { visit: visit.id, visitor, device, region: decision?.region, language: decision?.locale, sent_at: new Date().toISOString() };
+    post('/v1/events', { ...about, events }, true).catch(() => {});
   };
   addEventListener('pagehide', flush);
 
@@ -148,6 +171,7 @@ import { themed } from './theme';
           visit: {
             ...from.visit,
             id: visit.id,
+            visitor,
             reached: visit.reached,
             shown: visit.shown,
             declined: visit.declined,
@@ -227,6 +251,7 @@ import { themed } from './theme';
 
   /** What a shopper answers to an offer: the shop takes it in; what is declined is not asked again. */
   const answer = (from: HTMLElement, s: Said, a: Answer) => {
+    if (a.act !== 'drop') report(a.act === 'decline' ? 'declined' : 'taken', s);
     if (a.act === 'decline') {
       if (!visit.declined.includes(s.nudge)) visit.declined.push(s.nudge);
       if (live && s.remember) declined(s.nudge);
@@ -256,6 +281,7 @@ import { themed } from './theme';
     const r = await post('/v1/links', { nudge: s.nudge, visit: visit.id, cart: { lines } }).catch(() => undefined);
     if (!r?.ok) return false;
     const { token } = (await r.json()) as { token: string };
+    report('shared', s);
     return from.dispatchEvent(new CustomEvent('agonal:share', { bubbles: true, composed: true, detail: { nudge: s.nudge, token, text: s.earn!.share } }));
   };
 
@@ -264,7 +290,13 @@ import { themed } from './theme';
     themed(d.theme);
     keepGifts(d);
     for (const e of elements) e.draw();
-    for (const n of d.nudges) for (const r of n.rungs) if (r.state === 'reached') report('reached', n.nudge, n.revision, r.rung);
+    report('visit');
+    if ((request?.moment as { page?: { kind?: string } } | undefined)?.page?.kind === 'checkout') report('checkout');
+    for (const n of d.nudges) {
+      const held = n.reason === 'held_out';
+      if (held || n.rungs.length) report('could', { nudge: n.nudge, revision: n.revision }, { held });
+      for (const r of n.rungs) if (r.state === 'reached') report('reached', { nudge: n.nudge, revision: n.revision, rung: r.rung });
+    }
     for (const s of d.says)
       if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
     keepVisit();
@@ -276,11 +308,14 @@ import { themed } from './theme';
   sheet.replaceSync(css);
 
   /** What a press of a button asks the shop to put into the cart. */
-  const puts = (from: HTMLElement, text: string, sku: string, add: number) => {
+  const puts = (from: HTMLElement, text: string, sku: string, add: number, s?: Said) => {
     const b = document.createElement('button');
     b.type = 'button';
     b.textContent = text;
-    b.addEventListener('click', () => from.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add } })));
+    b.addEventListener('click', () => {
+      if (s) report('added', s);
+      from.dispatchEvent(new CustomEvent('agonal:put', { bubbles: true, composed: true, detail: { sku, add } }));
+    });
     return b;
   };
 
@@ -328,7 +363,7 @@ import { themed } from './theme';
             if (!visit.shown.some((x) => x.nudge === s.nudge && x.revision === s.revision)) visit.shown.push({ nudge: s.nudge, revision: s.revision });
             this.counted(s);
             keepVisit();
-            report('shown', s.nudge, s.revision, s.rung);
+            report('shown', s, { placement: this.getAttribute('place') });
           }, 1000);
         }
       },
@@ -498,19 +533,25 @@ import { themed } from './theme';
         return b;
       }
       const { text, link, code, put } = s.act!;
-      if (link) return Object.assign(el('a', 'act', text), { href: link });
+      if (link) {
+        const a = Object.assign(el('a', 'act', text), { href: link });
+        a.addEventListener('click', () => report('clicked', s));
+        return a;
+      }
       if (put) {
         const b = press(text, 'act', () => {
           b.disabled = true; // once, however often it is pressed
+          report('added', s);
           done();
           this.dispatchEvent(new CustomEvent('agonal:add', { bubbles: true, composed: true, detail: { items: put } }));
         });
         return b;
       }
       const codes = ((request?.cart as { codes?: string[] } | undefined)?.codes ?? []).filter((c) => c !== code);
-      return press(text, 'act', () =>
-        this.dispatchEvent(new CustomEvent('agonal:code', { bubbles: true, composed: true, detail: { codes: [...codes, code] } })),
-      );
+      return press(text, 'act', () => {
+        report('clicked', s);
+        this.dispatchEvent(new CustomEvent('agonal:code', { bubbles: true, composed: true, detail: { codes: [...codes, code] } }));
+      });
     }
     focus(how?: FocusOptions) {
       this.root.querySelector<HTMLElement>('button, input')?.focus(how);
@@ -569,6 +610,7 @@ import { themed } from './theme';
       this.hidden = false;
       const box = el('dialog', 'ask');
       let said: Answer = { act: 'decline', sku: '' };
+      let picked = false;
       const asked = !!s.offer || !!s.act || !!s.earn;
       const title = asked ? s.heading : choice!.title;
       if (title) box.append(el('h2', 'heading', title));
@@ -595,11 +637,13 @@ import { themed } from './theme';
             press(s.earn?.no ?? decision?.cart?.words.close ?? '×', 'no', () => box.close()),
           ),
         );
-      else this.gifts(box, s, choice!);
+      else this.gifts(box, s, choice!, () => (picked = true));
       box.addEventListener('close', () => {
         visit.asked = Date.now();
-        if (!asked) visit.seen.push(key);
-        else if (said.act !== 'earned') answer(this, s, said);
+        if (!asked) {
+          visit.seen.push(key);
+          if (!picked) report('dismissed', s);
+        } else if (said.act !== 'earned') answer(this, s, said);
         keepVisit();
         box.remove();
         this.hidden = true;
@@ -617,15 +661,17 @@ import { themed } from './theme';
       remembered = recall();
       keepVisit();
       this.watch.observe(this);
-      report('shown', s.nudge, s.revision, s.rung);
+      report('shown', s, { placement: 'dialog' });
     }
-    private gifts(box: HTMLDialogElement, s: Said, choice: NonNullable<Cart['choices']>[0]) {
+    private gifts(box: HTMLDialogElement, s: Said, choice: NonNullable<Cart['choices']>[0], taken: () => void) {
       const w = decision!.cart!.words;
       for (const it of choice.items ?? []) {
         const take = press(
           w.take,
           'put',
           () => {
+            taken();
+            report('picked', s);
             box.close();
             this.dispatchEvent(new CustomEvent('agonal:gift', { bubbles: true, composed: true, detail: { nudge: s.nudge, sku: it.sku, act: 'pick' } }));
           },
@@ -686,7 +732,7 @@ import { themed } from './theme';
         tr.append(...[r.range, r.price].map((text) => el('td', '', text)));
         if (r.total) tr.lastElementChild!.append(el('small', 'all', r.total));
         const act = document.createElement('td');
-        if (r.add && !r.here) act.append(puts(this, r.act, sku, r.add));
+        if (r.add && !r.here) act.append(puts(this, r.act, sku, r.add, this.now));
         else act.textContent = r.act;
         tr.append(act);
         return tr;
@@ -722,7 +768,7 @@ import { themed } from './theme';
         const p = document.createElement('p');
         p.className = 'hint';
         p.lang = s.language;
-        p.append(h.text, puts(this, h.act, h.sku, h.add));
+        p.append(h.text, puts(this, h.act, h.sku, h.add, s));
         this.root.replaceChildren(p);
         return;
       }

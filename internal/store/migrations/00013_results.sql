@@ -1,9 +1,11 @@
 -- +goose Up
--- What visits saw and did, each once by its id within its visit, kept by month.
+-- What visits saw and did, each once by its id within its visit, kept by month. Neither these
+-- nor the cells refer to their shop's row by a key: who places an order holds that row, and
+-- must not wait for who stores events. They go with the shop by a trigger.
 ALTER TABLE events RENAME TO events_of_before;
 DROP INDEX events_at;
 CREATE TABLE events (
-    shop_id text NOT NULL REFERENCES shops (id) ON DELETE CASCADE,
+    shop_id text NOT NULL,
     visit text NOT NULL,
     id text NOT NULL,
     day date NOT NULL, -- in the shop's time zone
@@ -49,7 +51,7 @@ ALTER TABLE order_rewards ADD COLUMN cost bigint;
 -- of the region's currency. Of kinds that stand for visits, the sums are of the orders that
 -- came of those visits.
 CREATE TABLE result_cells (
-    shop_id text NOT NULL REFERENCES shops (id) ON DELETE CASCADE,
+    shop_id text NOT NULL,
     day date NOT NULL,
     kind text NOT NULL,
     nudge_id text NOT NULL,
@@ -72,7 +74,19 @@ CREATE TABLE result_cells (
 );
 CREATE INDEX result_cells_nudge ON result_cells (shop_id, nudge_id, day);
 
+-- +goose StatementBegin
+CREATE FUNCTION results_go_with_shop() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    DELETE FROM events WHERE shop_id = OLD.id;
+    DELETE FROM result_cells WHERE shop_id = OLD.id;
+    RETURN OLD;
+END $$;
+-- +goose StatementEnd
+CREATE TRIGGER results_go_with_shop AFTER DELETE ON shops FOR EACH ROW EXECUTE FUNCTION results_go_with_shop();
+
 -- +goose Down
+DROP TRIGGER results_go_with_shop ON shops;
+DROP FUNCTION results_go_with_shop;
 DROP TABLE result_cells;
 ALTER TABLE order_rewards DROP COLUMN cost;
 DROP INDEX orders_visit;

@@ -68,7 +68,7 @@ var good = map[string]any{
 	"cart.lines[0].sku": "HARBLU-30", "cart.lines[0].plan": nil, "cart.lines[0].origin": nil, "destination.country": "DE", "cart.region": nil, "cart.method": "standard",
 	"moment.locale": "en", "moment.placements[0]": "top_bar", "moment.page.product": "harbour-blue", "moment.page.collection": "Inks",
 	"visit.picks.x[0]": "HARBLU-30", "added": nil, "signs": 8, "prefix": "WALK", "count": 2, "currency": "EUR", "visit.device": "phone",
-	"events[0].nudge": "parcels-to-japan", "nudge": "walk-thanks", "act": "link_shared",
+	"events[0].nudge": "parcels-to-japan", "events[0].kind": "shown", "nudge": "walk-thanks", "act": "link_shared",
 }
 
 // Sample is a value that a schema allows, with everything in it.

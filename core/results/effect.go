@@ -1,0 +1,149 @@
+// Package results is what shows, orders and money followed a nudge. Money is summed in whole
+// minor units; what is estimated from visits that were kept from a nudge is a float until it
+// is rounded to a minor unit, and never becomes a price.
+package results
+
+import (
+	"math"
+	"math/big"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// Visits are visits that were treated alike, and what came of them. Money is in minor units
+// of one currency, without tax.
+type Visits struct {
+	Visits   int64
+	Ordering int64 // visits with an order
+	Orders   int64
+	Goods    money.Minor
+	Margin   money.Minor
+	Squares  big.Int // the sum over visits of their margin's square
+	Unknown  int64   // orders whose margin is not known; they add nothing to the sums
+}
+
+// Add puts other visits to these.
+func (v *Visits) Add(o *Visits) {
+	v.Visits += o.Visits
+	v.Ordering += o.Ordering
+	v.Orders += o.Orders
+	v.Goods += o.Goods
+	v.Margin += o.Margin
+	v.Squares.Add(&v.Squares, &o.Squares)
+	v.Unknown += o.Unknown
+}
+
+// PerVisit is the mean margin of a visit and the variance of that mean, in minor units and
+// their square; both 0 for fewer than two visits.
+func (v *Visits) PerVisit() (mean, variance float64) {
+	if v.Visits < 2 {
+		return 0, 0
+	}
+	n := float64(v.Visits)
+	mean = float64(v.Margin) / n
+	// Exact until the last step: n·Σx² − (Σx)² in whole numbers.
+	spread := new(big.Int).Mul(big.NewInt(v.Visits), &v.Squares)
+	spread.Sub(spread, new(big.Int).Mul(big.NewInt(v.Margin), big.NewInt(v.Margin)))
+	s, _ := new(big.Float).SetInt(spread).Float64()
+	return mean, math.Max(0, s) / (n * (n - 1)) / n
+}
+
+// Conversion is the share of visits with an order, and half the width of its 90 % interval.
+func (v *Visits) Conversion() (share, half float64) {
+	if v.Visits == 0 {
+		return 0, 0
+	}
+	share = float64(v.Ordering) / float64(v.Visits)
+	return share, z90 * math.Sqrt(share*(1-share)/float64(v.Visits))
+}
+
+// AverageOrder is what an order's goods cost on average, rounded half away from zero; false
+// where there is none.
+func (v *Visits) AverageOrder() (money.Minor, bool) {
+	if v.Orders == 0 {
+		return 0, false
+	}
+	return (2*v.Goods + v.Orders) / (2 * v.Orders), true
+}
+
+// z90 is the 95 % quantile of the normal distribution: 90 % lie within as many standard
+// errors on both sides.
+const z90 = 1.6448536269514722
+
+// LeastOrders is how many orders visits on both sides must have before anything is said of
+// the difference: below it the interval is not to be believed.
+const LeastOrders = 20
+
+// Effect is what visits that could see something earned against those that were kept from it,
+// at random: the difference per visit, times the visits.
+type Effect struct {
+	State EffectState
+	// Low, Mid and High are what was earned with its 90 % interval, in minor units, without
+	// tax and after everything that was given.
+	Low, Mid, High money.Minor
+	// Days is how many more days at this pace it takes until there is something to say, or
+	// until the difference could be told from nothing, were it as large as it looks now; 0: not
+	// to be foreseen.
+	Days int
+}
+
+// EffectState is how much is known of an effect.
+type EffectState string
+
+// The states.
+const (
+	NoHoldout EffectState = "no_holdout" // nobody is kept from it
+	TooFew    EffectState = "too_few"    // visits, to say anything
+	Open      EffectState = "open"       // nothing is within the interval
+	Earns     EffectState = "earns"
+	Loses     EffectState = "loses"
+)
+
+// mostDays is how far ahead is foreseen.
+const mostDays = 3 * 365
+
+// Against compares visits with those that were kept from what they could see, over so many days.
+func (v *Visits) Against(held *Visits, days int) Effect {
+	if held.Visits == 0 {
+		return Effect{State: NoHoldout}
+	}
+	if fewest := min(v.Orders, held.Orders); fewest < LeastOrders {
+		e := Effect{State: TooFew}
+		if fewest > 0 {
+			e.Days = ahead(float64(days) * (float64(LeastOrders)/float64(fewest) - 1))
+		}
+		return e
+	}
+	m1, v1 := v.PerVisit()
+	m0, v0 := held.PerVisit()
+	n := float64(v.Visits)
+	mid, half := (m1-m0)*n, z90*math.Sqrt(v1+v0)*n
+	e := Effect{State: Open, Low: rounded(mid - half), Mid: rounded(mid), High: rounded(mid + half)}
+	switch {
+	case e.Low > 0:
+		e.State = Earns
+	case e.High < 0:
+		e.State = Loses
+	case mid != 0:
+		e.Days = ahead(float64(days) * (half*half/(mid*mid) - 1))
+	}
+	return e
+}
+
+func rounded(x float64) money.Minor { return money.Minor(math.Round(x)) }
+
+func ahead(days float64) int {
+	if days > mostDays {
+		return 0
+	}
+	return max(1, int(math.Ceil(days)))
+}
+
+// ForEach is what was earned for each unit of money that was given away, as an exact
+// fraction; false where nothing was given.
+func ForEach(earned, given money.Minor) (*big.Rat, bool) {
+	if given <= 0 {
+		return nil, false
+	}
+	return big.NewRat(earned, given), true
+}

@@ -1,0 +1,136 @@
+package results_test
+
+import (
+	"math"
+	"math/big"
+	"math/rand/v2"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/results"
+)
+
+// visits makes visits of their margins; 0: no order.
+func visits(margins ...money.Minor) (v results.Visits) {
+	for _, m := range margins {
+		one := results.Visits{Visits: 1}
+		if m != 0 {
+			one.Ordering, one.Orders, one.Margin, one.Goods = 1, 1, m, 2*m
+			one.Squares.Mul(big.NewInt(m), big.NewInt(m))
+		}
+		v.Add(&one)
+	}
+	return v
+}
+
+func TestAMeanAndItsVariance(t *testing.T) {
+	// 0, 0, 300, 500: mean 200, variance of a visit (200² + 200² + 100² + 300²) ÷ 3 = 60,000,
+	// of the mean a quarter of it.
+	v := visits(0, 0, 300, 500)
+	mean, variance := v.PerVisit()
+	assert.InDelta(t, 200, mean, 1e-9)
+	assert.InDelta(t, 15_000, variance, 1e-9)
+	aov, ok := v.AverageOrder()
+	assert.True(t, ok)
+	assert.EqualValues(t, 800, aov) // (600 + 1,000) ÷ 2
+	share, half := v.Conversion()
+	assert.InDelta(t, 0.5, share, 1e-9)
+	assert.InDelta(t, 1.6449*0.25, half, 1e-4) // √(0.5 · 0.5 ÷ 4) = 0.25
+}
+
+func TestSumsStayExactWhereFloatsDoNot(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		margins := rapid.SliceOfN(rapid.Int64Range(-1_000_000_000, 1_000_000_000), 2, 40).Draw(t, "margins")
+		mean, sq := new(big.Rat), new(big.Rat)
+		n := big.NewRat(int64(len(margins)), 1)
+		for _, m := range margins {
+			mean.Add(mean, big.NewRat(m, 1))
+		}
+		mean.Quo(mean, n)
+		for _, m := range margins {
+			d := new(big.Rat).Sub(big.NewRat(m, 1), mean)
+			sq.Add(sq, d.Mul(d, d))
+		}
+		sq.Quo(sq, new(big.Rat).Mul(n, big.NewRat(int64(len(margins)-1), 1)))
+		want, _ := sq.Float64()
+		v := visits(margins...)
+		_, got := v.PerVisit()
+		assert.InEpsilon(t, want+1, got+1, 1e-9)
+	})
+}
+
+func TestWhatCanBeSaidOfADifference(t *testing.T) {
+	many := func(n int, margin money.Minor, each int) (out []money.Minor) {
+		for i := range n {
+			if i%each == 0 {
+				out = append(out, margin+money.Minor(i%7))
+			} else {
+				out = append(out, 0)
+			}
+		}
+		return out
+	}
+	shown, held := visits(many(9000, 1000, 10)...), visits(many(1000, 1000, 10)...)
+	for name, c := range map[string]struct {
+		shown, held results.Visits
+		want        results.EffectState
+	}{
+		"nobody is kept from it": {shown, results.Visits{}, results.NoHoldout},
+		"too few orders":         {shown, visits(many(190, 1000, 10)...), results.TooFew},
+		"nothing to be told":     {shown, held, results.Open},
+		"it earns":               {visits(many(9000, 1000, 5)...), held, results.Earns},
+		"it loses":               {visits(many(9000, 1000, 20)...), held, results.Loses},
+	} {
+		e := c.shown.Against(&c.held, 28)
+		assert.Equal(t, c.want, e.State, name)
+		assert.LessOrEqual(t, e.Low, e.Mid, name)
+		assert.LessOrEqual(t, e.Mid, e.High, name)
+	}
+	few := visits(many(100, 1000, 10)...) // 10 orders of 20 in 28 days
+	assert.Equal(t, 28, shown.Against(&few, 28).Days)
+	share, ok := results.ForEach(2960, 1830)
+	require.True(t, ok)
+	assert.Equal(t, "1.62", share.FloatString(2))
+	_, ok = results.ForEach(5, 0)
+	assert.False(t, ok)
+}
+
+// Of many made-up shops with a true effect, the interval holds it about nine times in ten.
+func TestTheIntervalHoldsTheTruth(t *testing.T) {
+	runs := 300
+	if os.Getenv("LAWS") != "" {
+		runs = 1000
+	}
+	r := rand.New(rand.NewPCG(3, 5))
+	draw := func(n int, conversion float64) (v results.Visits) {
+		for range n {
+			m := money.Minor(0)
+			if r.Float64() < conversion {
+				m = money.Minor(math.Round(math.Exp(6.8 + 0.7*r.NormFloat64()))) // orders are skewed
+			}
+			one := visits(m)
+			v.Add(&one)
+		}
+		return v
+	}
+	mean := math.Exp(6.8 + 0.7*0.7/2)
+	held := 0
+	const shown, kept = 5400, 600
+	for range runs {
+		a, b := draw(shown, 0.11), draw(kept, 0.10)
+		e := a.Against(&b, 28)
+		require.NotEqual(t, results.TooFew, e.State)
+		if truth := (0.11 - 0.10) * mean * shown; float64(e.Low) <= truth && truth <= float64(e.High) {
+			held++
+		}
+	}
+	share := float64(held) / float64(runs)
+	t.Logf("%d of %d intervals hold the truth: %.1f %%", held, runs, 100*share)
+	margin := 3 * math.Sqrt(0.9*0.1/float64(runs)) // chance, beyond which something is wrong
+	assert.InDelta(t, 0.9, share, max(0.03, margin))
+}

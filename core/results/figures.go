@@ -1,0 +1,218 @@
+package results
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"agonal.dev/agonal/core/money"
+)
+
+// Kind is what was counted.
+type Kind string
+
+// The kinds: what a visit saw and did, and orders, whatever visit they came of.
+const (
+	Visit     Kind = "visit"      // a visit began
+	Checkout  Kind = "checkout"   // checkout was begun
+	Could     Kind = "could"      // it could have seen a nudge: it was meant, whether or not it was kept from it
+	Shown     Kind = "shown"      // half of it was to be seen for a second
+	Reached   Kind = "reached"    // a rung
+	Clicked   Kind = "clicked"    // what an announcement leads to
+	Added     Kind = "added"      // goods that it suggested, or a step of its prices
+	Picked    Kind = "picked"     // a gift
+	Taken     Kind = "taken"      // what it offers
+	Declined  Kind = "declined"   // what it offers
+	Dismissed Kind = "dismissed"  // it was closed
+	Shared    Kind = "shared"     // the cart
+	Order     Kind = "order"      // an order was placed
+	OrderWith Kind = "order_with" // one in which some nudge gave something
+	Used      Kind = "used"       // one in which a nudge's rung gave something
+)
+
+// The arms of visits that were kept from something: ArmNone of those whose visitor sees no
+// nudge at all, ArmHeld of those that see others, but not the one that is counted.
+const (
+	ArmNone = "none"
+	ArmHeld = "held"
+)
+
+// Count is how often something was counted, by all that Results are looked at by, or by some
+// of it with the rest left empty. Of kinds that stand for visits (Visit, Could, Shown) the
+// sums are of the orders that came of those visits; of Order, OrderWith and Used, of the
+// orders themselves. Given is what was given away with them.
+type Count struct {
+	Kind      Kind
+	Day       time.Time
+	Nudge     string // empty: of the visit or order itself
+	Revision  int
+	Rung      int
+	Placement string
+	Region    string
+	Language  string
+	Device    string
+	Arm       string
+	Visits
+	Given money.Minor
+}
+
+// Figures are a nudge's figures of a period, in one currency. docs/figures.md says each in a
+// sentence.
+type Figures struct {
+	Could     int64 // visits that could have seen it, and did or might have
+	Held      int64 // visits that were kept from it
+	Shown     int64 // visits that saw it
+	Reached   int64 // visits that reached its first rung
+	Used      int64 // orders in which it gave something
+	AfterShow int64 // orders after a show, in the same visit
+	Given     money.Minor
+	Effect    Effect
+	With      Visits // that could see it
+	Without   Visits // that were kept from it
+	Rungs     []Step
+	Acts      map[Kind]int64 // clicked, added, picked, taken, declined, dismissed, shared
+}
+
+// Step is one rung of a nudge: visits that reached it, orders in which it gave something, and
+// what it gave away.
+type Step struct {
+	Rung    int
+	Reached int64
+	Used    int64
+	Given   money.Minor
+}
+
+// OfNudges sums counts up to the figures of each nudge, over so many days.
+func OfNudges(counts []Count, days int) map[string]*Figures {
+	out := map[string]*Figures{}
+	for i := range counts {
+		c := &counts[i]
+		if c.Nudge == "" {
+			continue
+		}
+		f := out[c.Nudge]
+		if f == nil {
+			f = &Figures{Acts: map[Kind]int64{}}
+			out[c.Nudge] = f
+		}
+		f.add(c)
+	}
+	for _, f := range out {
+		slices.SortFunc(f.Rungs, func(a, b Step) int { return cmp.Compare(a.Rung, b.Rung) })
+		f.Effect = f.With.Against(&f.Without, days)
+	}
+	return out
+}
+
+func (f *Figures) add(c *Count) {
+	switch c.Kind {
+	case Could:
+		switch c.Arm {
+		case ArmNone: // they miss the others, too, and tell nothing of this one
+		case ArmHeld:
+			f.Held += c.Visits.Visits
+			f.Without.Add(&c.Visits)
+		default:
+			f.Could += c.Visits.Visits
+			f.With.Add(&c.Visits)
+		}
+	case Shown:
+		f.Shown += c.Visits.Visits
+		f.AfterShow += c.Orders
+	case Reached:
+		if c.Rung == 0 {
+			f.Reached += c.Visits.Visits
+		}
+		f.step(c.Rung).Reached += c.Visits.Visits
+	case Used:
+		f.Used += c.Orders
+		f.Given += c.Given
+		s := f.step(c.Rung)
+		s.Used, s.Given = s.Used+c.Orders, s.Given+c.Given
+	default:
+		f.Acts[c.Kind] += c.Visits.Visits
+	}
+}
+
+func (f *Figures) step(rung int) *Step {
+	i := slices.IndexFunc(f.Rungs, func(s Step) bool { return s.Rung == rung })
+	if i < 0 {
+		i, f.Rungs = len(f.Rungs), append(f.Rungs, Step{Rung: rung})
+	}
+	return &f.Rungs[i]
+}
+
+// Total are a shop's figures of a period, in one currency.
+type Total struct {
+	Orders int64
+	With   int64 // orders in which some nudge gave something
+	Goods  money.Minor
+	Given  money.Minor
+	Visits Visits // all of them
+	Effect Effect // of all nudges together, against visitors who see none
+}
+
+// AverageOrder is what an order's goods cost on average; false where there is none.
+func (t *Total) AverageOrder() (money.Minor, bool) {
+	v := Visits{Orders: t.Orders, Goods: t.Goods}
+	return v.AverageOrder()
+}
+
+// OfShop sums counts up to a shop's figures, over so many days.
+func OfShop(counts []Count, days int) Total {
+	var t Total
+	var see, none Visits
+	for i := range counts {
+		switch c := &counts[i]; c.Kind {
+		case Order:
+			t.Orders, t.Goods, t.Given = t.Orders+c.Orders, t.Goods+c.Goods, t.Given+c.Given
+		case OrderWith:
+			t.With += c.Orders
+		case Visit:
+			t.Visits.Add(&c.Visits)
+			if c.Arm == ArmNone {
+				none.Add(&c.Visits)
+			} else {
+				see.Add(&c.Visits)
+			}
+		}
+	}
+	t.Effect = see.Against(&none, days)
+	return t
+}
+
+// Day is one day of a shop: orders in which some nudge gave something, and the others.
+type Day struct {
+	Day           time.Time
+	With, Without int64
+}
+
+// OfDays counts the orders of each day from the first to the last, those without any as well.
+func OfDays(counts []Count, from, to time.Time) []Day {
+	var out []Day
+	at := map[time.Time]int{}
+	for d := from; !d.After(to); d = d.AddDate(0, 0, 1) {
+		at[d] = len(out)
+		out = append(out, Day{Day: d})
+	}
+	for i := range counts {
+		c := &counts[i]
+		k, in := at[c.Day]
+		switch {
+		case !in:
+		case c.Kind == Order:
+			out[k].Without += c.Orders
+		case c.Kind == OrderWith:
+			out[k].With, out[k].Without = out[k].With+c.Orders, out[k].Without-c.Orders
+		}
+	}
+	return out
+}
+
+// WeeksBefore is the period that a period is held against: of the same length and the same
+// weekdays, right before it.
+func WeeksBefore(from, to time.Time) (time.Time, time.Time) {
+	days := int(to.Sub(from).Hours()/24+0.5) + 1
+	back := (days + 6) / 7 * 7
+	return from.AddDate(0, 0, -back), to.AddDate(0, 0, -back)
+}

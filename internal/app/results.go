@@ -1,0 +1,144 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/results"
+	"agonal.dev/agonal/internal/store"
+)
+
+// Asked is what Results are asked for: a period, both days included, in one currency, of all
+// regions that pay in it or some of them.
+type Asked struct {
+	From, To time.Time
+	Currency money.Currency
+	Regions  []string // of those that pay in Currency; empty: all of them
+	Device   string
+	Language string
+}
+
+// Days is how many days that are.
+func (q *Asked) Days() int { return int(q.To.Sub(q.From).Hours()/24+0.5) + 1 }
+
+// Found are a shop's results.
+type Found struct {
+	Asked
+	Total, Before results.Total // of the period, and of the same weekdays right before it
+	Days          []results.Day
+	Nudges        map[string]*results.Figures
+	Published     []store.Revision // within the period, the first first, without their definitions
+}
+
+func (a *App) query(ctx context.Context, shop string, q *Asked) (store.CountQuery, error) {
+	snap, err := a.Snapshots.Get(ctx, shop)
+	if err != nil {
+		return store.CountQuery{}, err
+	}
+	out := store.CountQuery{From: q.From, To: q.To}
+	for _, r := range snap.Regions() {
+		if r.Currency == q.Currency && (len(q.Regions) == 0 || slices.Contains(q.Regions, r.ID)) {
+			out.Regions = append(out.Regions, r.ID)
+		}
+	}
+	if len(out.Regions) == 0 {
+		out.Regions = []string{""} // nothing
+	}
+	if q.Device != "" {
+		out.Devices = []string{q.Device}
+	}
+	if q.Language != "" {
+		out.Languages = []string{q.Language}
+	}
+	return out, nil
+}
+
+// Results are a shop's figures of a period.
+func (a *App) Results(ctx context.Context, shop string, q Asked) (Found, error) {
+	f := Found{Asked: q}
+	query, err := a.query(ctx, shop, &q)
+	if err != nil {
+		return f, err
+	}
+	counts, err := a.Store.Counts(ctx, shop, query)
+	if err != nil {
+		return f, err
+	}
+	f.Total, f.Nudges = results.OfShop(counts, q.Days()), results.OfNudges(counts, q.Days())
+	byDay := query
+	byDay.By, byDay.Kinds = []store.By{store.ByDay}, []results.Kind{results.Order, results.OrderWith}
+	if counts, err = a.Store.Counts(ctx, shop, byDay); err != nil {
+		return f, err
+	}
+	f.Days = results.OfDays(counts, q.From, q.To)
+	before := query
+	before.From, before.To = results.WeeksBefore(q.From, q.To)
+	before.Kinds = []results.Kind{results.Order, results.OrderWith, results.Visit}
+	if counts, err = a.Store.Counts(ctx, shop, before); err != nil {
+		return f, err
+	}
+	f.Before = results.OfShop(counts, q.Days())
+	f.Published, err = a.published(ctx, shop, "", &q)
+	return f, err
+}
+
+// published lists revisions that were published within a period, without their definitions.
+func (a *App) published(ctx context.Context, shop, nudge string, q *Asked) ([]store.Revision, error) {
+	snap, err := a.Snapshots.Get(ctx, shop)
+	if err != nil {
+		return nil, err
+	}
+	begin := func(d time.Time) time.Time {
+		return time.Date(d.Year(), d.Month(), d.Day(), 0, 0, 0, 0, snap.Zone)
+	}
+	db := a.Store.DB.WithContext(ctx).Omit("Definition").Where("shop_id = ? AND published_at >= ? AND published_at < ?", shop, begin(q.From), begin(q.To.AddDate(0, 0, 1)))
+	if nudge != "" {
+		db = db.Where("nudge_id = ?", nudge)
+	}
+	var out []store.Revision
+	return out, db.Order("published_at, nudge_id, number").Find(&out).Error
+}
+
+// FoundOfNudge are the results of one nudge, and what they are made of.
+type FoundOfNudge struct {
+	Asked
+	results.Figures
+	Days      []results.Day // With: orders in which it gave something, Without: visits that saw it
+	By        map[store.By][]results.Count
+	Published []store.Revision
+	Orders    []store.Order // the last in which it gave something, without their decisions
+}
+
+const lastOrders = 50
+
+// NudgeResults are the results of one nudge.
+func (a *App) NudgeResults(ctx context.Context, shop, id string, q Asked) (FoundOfNudge, error) {
+	f := FoundOfNudge{Asked: q, By: map[store.By][]results.Count{}}
+	query, err := a.query(ctx, shop, &q)
+	if err != nil {
+		return f, err
+	}
+	query.Nudge = id
+	counts, err := a.Store.Counts(ctx, shop, query)
+	if err != nil {
+		return f, err
+	}
+	if all := results.OfNudges(counts, q.Days()); all[id] != nil {
+		f.Figures = *all[id]
+	}
+	for _, by := range []store.By{store.ByDay, store.ByPlacement, store.ByLanguage, store.ByDevice, store.ByRegion, store.ByRevision} {
+		query.By = []store.By{by}
+		if f.By[by], err = a.Store.Counts(ctx, shop, query); err != nil {
+			return f, err
+		}
+	}
+	if f.Published, err = a.published(ctx, shop, id, &q); err != nil {
+		return f, err
+	}
+	err = a.Store.DB.WithContext(ctx).Omit("Decision").Preload("Rewards").
+		Where("shop_id = ? AND region IN ? AND number IN (SELECT order_number FROM order_rewards WHERE shop_id = ? AND nudge_id = ?)", shop, query.Regions, shop, id).
+		Order("number DESC").Limit(lastOrders).Find(&f.Orders).Error
+	return f, err
+}
