@@ -18,6 +18,7 @@ import (
 
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
+	"agonal.dev/agonal/internal/demo/weeks"
 	"agonal.dev/agonal/internal/jobs"
 	"agonal.dev/agonal/internal/lindquill"
 	"agonal.dev/agonal/internal/merchant"
@@ -28,16 +29,17 @@ import (
 )
 
 type serveCmd struct {
-	Addr      string  `env:"AGONAL_ADDR" default:"127.0.0.1:8080" help:"Address of the merchant's application and the API."`
-	Lindquill string  `env:"LINDQUILL_ADDR" default:"127.0.0.1:8081" help:"Address of the made-up shop; empty leaves it out."`
-	API       string  `env:"LINDQUILL_AGONAL" help:"Where the made-up shop finds Agonal; its own address unless set."`
-	State     string  `env:"AGONAL_STATE" default:".state" help:"Folder for what the made-up shop keeps."`
-	Gallery   bool    `env:"AGONAL_GALLERY" help:"Serve /gallery."`
-	PerSecond float64 `env:"AGONAL_RATE" default:"50" help:"API requests a second for one key and address."`
-	Proxies   string  `env:"AGONAL_PROXIES" help:"Addresses or networks of proxies before this server, separated by commas; what they say of the shopper's address and of https is believed."`
-	Origins   string  `env:"AGONAL_ORIGINS" help:"More origins that may call the API for the demo's shop, separated by commas."`
-	Demo      bool    `env:"AGONAL_DEMO" default:"true" negatable:"" help:"Load the demo, whose password is known to all, and serve the made-up shop."`
-	Only      string  `enum:"both,agonal,lindquill" default:"both" help:"Which of the two to serve: both, agonal or lindquill."`
+	Addr       string  `env:"AGONAL_ADDR" default:"127.0.0.1:8080" help:"Address of the merchant's application and the API."`
+	Lindquill  string  `env:"LINDQUILL_ADDR" default:"127.0.0.1:8081" help:"Address of the made-up shop; empty leaves it out."`
+	API        string  `env:"LINDQUILL_AGONAL" help:"Where the made-up shop finds Agonal; its own address unless set."`
+	State      string  `env:"AGONAL_STATE" default:".state" help:"Folder for what the made-up shop keeps."`
+	Gallery    bool    `env:"AGONAL_GALLERY" help:"Serve /gallery."`
+	PerSecond  float64 `env:"AGONAL_RATE" default:"50" help:"API requests a second for one key and address."`
+	Proxies    string  `env:"AGONAL_PROXIES" help:"Addresses or networks of proxies before this server, separated by commas; what they say of the shopper's address and of https is believed."`
+	Origins    string  `env:"AGONAL_ORIGINS" help:"More origins that may call the API for the demo's shop, separated by commas."`
+	Demo       bool    `env:"AGONAL_DEMO" default:"true" negatable:"" help:"Load the demo, whose password is known to all, and serve the made-up shop."`
+	DemoVisits int     `env:"AGONAL_DEMO_VISITS" default:"120" help:"Made-up visits a day in the demo's past of eight weeks; 0: none."`
+	Only       string  `enum:"both,agonal,lindquill" default:"both" help:"Which of the two to serve: both, agonal or lindquill."`
 }
 
 func (s serveCmd) Run(ctx context.Context, c *cli) error {
@@ -153,6 +155,13 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, prox
 		return nil, err
 	}
 	serve(l, e)
+	if s.Demo {
+		go func() { // beside: the shop is open meanwhile
+			if err := weeks.Make(ctx, a, s.DemoVisits); err != nil && ctx.Err() == nil {
+				log.Error("making the demo's past", "error", err)
+			}
+		}()
+	}
 	return func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()

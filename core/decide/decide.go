@@ -174,8 +174,9 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 // canEarn tells whether an act may earn the code that a nudge asks for, as far as its own
 // limits and audience tell.
 func (w *work) canEarn(n *snapshot.Compiled) bool {
-	if n.Definition.Audience.EarnedBy == "" || len(w.req.Cart.Lines) == 0 || w.brief {
-		return false
+	own := slices.ContainsFunc(w.req.Cart.Lines, func(l CartLine) bool { return l.Origin == nil })
+	if by := n.Definition.Audience.EarnedBy; by == "" || len(w.req.Cart.Lines) == 0 || by == audience.LinkShared && !own || w.brief {
+		return false // what comes from nudges is no part of a cart that is shared
 	}
 	usage := w.req.Usage[n.ID]
 	if usage.NoCodes || w.usedUp(n) || len(n.Blueprints[w.at].Rungs) == 0 {

@@ -139,11 +139,14 @@ func ahead(days float64) int {
 	return max(1, int(math.Ceil(days)))
 }
 
-// ForEach is what was earned for each unit of money that was given away, as an exact
-// fraction; false where nothing was given.
-func ForEach(earned, given money.Minor) (*big.Rat, bool) {
-	if given <= 0 {
-		return nil, false
+// ForEach is what was earned for each unit of money that was given away, as many minor units
+// as a unit has, rounded half away from zero. given is above 0.
+func ForEach(earned, given, unit money.Minor) money.Minor {
+	q := new(big.Int).Mul(big.NewInt(earned), big.NewInt(2*unit))
+	if earned < 0 {
+		q.Sub(q, big.NewInt(given))
+	} else {
+		q.Add(q, big.NewInt(given))
 	}
-	return big.NewRat(earned, given), true
+	return q.Quo(q, big.NewInt(2*given)).Int64()
 }

@@ -93,11 +93,9 @@ func TestWhatCanBeSaidOfADifference(t *testing.T) {
 	}
 	few := visits(many(100, 1000, 10)...) // 10 orders of 20 in 28 days
 	assert.Equal(t, 28, shown.Against(&few, 28).Days)
-	share, ok := results.ForEach(2960, 1830)
-	require.True(t, ok)
-	assert.Equal(t, "1.62", share.FloatString(2))
-	_, ok = results.ForEach(5, 0)
-	assert.False(t, ok)
+	assert.EqualValues(t, 162, results.ForEach(2960, 1830, 100)) // 1.6174…
+	assert.EqualValues(t, -81, results.ForEach(-805, 1000, 100)) // −0.805, away from zero
+	assert.EqualValues(t, 2, results.ForEach(3, 2, 1))           // of yen, 1.5
 }
 
 // Of many made-up shops with a true effect, the interval holds it about nine times in ten.

@@ -27,7 +27,8 @@ const (
 	Shared    Kind = "shared"     // the cart
 	Order     Kind = "order"      // an order was placed
 	OrderWith Kind = "order_with" // one in which some nudge gave something
-	Used      Kind = "used"       // one in which a nudge's rung gave something
+	Used      Kind = "used"       // one in which a nudge gave something
+	UsedRung  Kind = "used_rung"  // one in which a nudge's rung did
 )
 
 // The arms of visits that were kept from something: ArmNone of those whose visitor sees no
@@ -39,8 +40,8 @@ const (
 
 // Count is how often something was counted, by all that Results are looked at by, or by some
 // of it with the rest left empty. Of kinds that stand for visits (Visit, Could, Shown) the
-// sums are of the orders that came of those visits; of Order, OrderWith and Used, of the
-// orders themselves. Given is what was given away with them.
+// sums are of the orders that came of those visits, of Shown those in which the nudge gave
+// something after it was shown; of Order, OrderWith, Used and UsedRung, of the orders themselves. Given is what was given away with them.
 type Count struct {
 	Kind      Kind
 	Day       time.Time
@@ -59,12 +60,12 @@ type Count struct {
 // Figures are a nudge's figures of a period, in one currency. docs/figures.md says each in a
 // sentence.
 type Figures struct {
-	Could     int64 // visits that could have seen it, and did or might have
+	Could     int64 // visits that could see it
 	Held      int64 // visits that were kept from it
 	Shown     int64 // visits that saw it
 	Reached   int64 // visits that reached its first rung
 	Used      int64 // orders in which it gave something
-	AfterShow int64 // orders after a show, in the same visit
+	AfterShow int64 // of those, after a show in the same visit
 	Given     money.Minor
 	Effect    Effect
 	With      Visits // that could see it
@@ -120,6 +121,9 @@ func (f *Figures) add(c *Count) {
 		f.Shown += c.Visits.Visits
 		f.AfterShow += c.Orders
 	case Reached:
+		if c.Arm == ArmNone {
+			return // as of those who could see it
+		}
 		if c.Rung == 0 {
 			f.Reached += c.Visits.Visits
 		}
@@ -127,6 +131,7 @@ func (f *Figures) add(c *Count) {
 	case Used:
 		f.Used += c.Orders
 		f.Given += c.Given
+	case UsedRung:
 		s := f.step(c.Rung)
 		s.Used, s.Given = s.Used+c.Orders, s.Given+c.Given
 	default:

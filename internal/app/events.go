@@ -21,7 +21,7 @@ const MostEvents = 100
 // Bounds of what a batch says of itself.
 const (
 	mostVisit   = 100 // characters of the ids of visits and visitors
-	mostEventID = 300
+	mostEventID = 200
 	mostTag     = 35 // of a language
 	wrongClock  = 2 * time.Minute
 	soonerClock = time.Minute // how far ahead of ours a clock may be that is right

@@ -74,7 +74,8 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 		first, byRegion := true, map[string]int64{}
 		for i := range orders {
 			o := &orders[i]
-			if o.Visit != e.Visit || e.Kind == results.Shown && o.PlacedAt.Before(e.At) {
+			gave := slices.ContainsFunc(o.Rewards, func(r store.OrderReward) bool { return r.NudgeID == e.NudgeID })
+			if o.Visit != e.Visit || e.Kind == results.Shown && (o.PlacedAt.Before(e.At) || !gave) {
 				continue
 			}
 			c.Region = o.Region
@@ -112,6 +113,7 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 			}
 		}
 		all := int64(0)
+		whole, rungs := map[[2]any]int64{}, map[[3]any]int64{}
 		for k := range o.Rewards {
 			r := &o.Rewards[k]
 			cost := r.Amount
@@ -119,7 +121,14 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 				cost = *r.Cost
 			}
 			all += cost
-			add(results.Used, r, cost)
+			whole[[2]any{r.NudgeID, r.Revision}] += cost
+			rungs[[3]any{r.NudgeID, r.Revision, r.Rung}] += cost
+		}
+		for k, given := range whole {
+			add(results.Used, &store.OrderReward{NudgeID: k[0].(string), Revision: k[1].(int)}, given)
+		}
+		for k, given := range rungs {
+			add(results.UsedRung, &store.OrderReward{NudgeID: k[0].(string), Revision: k[1].(int), Rung: k[2].(int)}, given)
 		}
 		add(results.Order, nil, all)
 		if len(o.Rewards) > 0 {
@@ -142,8 +151,19 @@ func TestCountsEqualANaiveRecountOfAnyHistory(t *testing.T) {
 	zone, err := time.LoadLocation("Europe/Berlin")
 	require.NoError(t, err)
 	r := rand.New(rand.NewPCG(7, 11))
-	nudges := []string{"winter-ladder", "harbour-code", "a-sampler-with-a-full-basket"}
+	nudges := []string{"winter-ladder", "two-at-once", "a-sampler-with-a-full-basket"}
 	goods := []string{"HARBLU-30", "BEARED-30", "KIT-F", "DUNA5-D", "WAXSTIRED-5"}
+	// One that gives something of two classes, and by two rungs, with one order.
+	two := nudge.Definition{
+		Version: nudge.Version, Name: "Two at once", Placements: []nudge.Placement{nudge.CartBlock},
+		Ladder: nudge.Ladder{Basis: nudge.BeforeNudges, Rungs: []nudge.Rung{
+			{Thresholds: nudge.Amounts{"home": {Minor: 1000, Currency: "EUR"}}, Rewards: []nudge.Reward{{Kind: nudge.ShippingFlat, Methods: []string{"standard"}, Amounts: nudge.Amounts{"home": {Minor: 190, Currency: "EUR"}}}}},
+			{Thresholds: nudge.Amounts{"home": {Minor: 2000, Currency: "EUR"}}, Rewards: []nudge.Reward{{Kind: nudge.OrderAmount, Amounts: nudge.Amounts{"home": {Minor: 100, Currency: "EUR"}}}, {Kind: nudge.Gift, Items: []nudge.Item{{SKU: "BLOPAP-A5"}}}}},
+		}},
+		Audience: nudge.Audience{Regions: []string{"home"}}, Wording: nudge.Wording{"en": {nudge.NotYet: "Add {to_add}.", nudge.Reached: "Yours."}},
+	}
+	_, _, err = a.PublishDefinition(ctx, demo.Shop, "two-at-once", "Ilse", two)
+	require.NoError(t, err)
 	var sent []app.EventBatch
 	orders := 0
 	for step := range 160 {

@@ -25,7 +25,7 @@ import (
 type page struct {
 	Title   string
 	Heading string // of the window
-	Place   string // shop, nudges or rehearsal
+	Place   string // shop, nudges, rehearsal or results
 	Section string // within the place
 	CSRF    string
 	Shop    string

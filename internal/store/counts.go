@@ -79,4 +79,3 @@ func (s *Store) Counts(ctx context.Context, shop string, q CountQuery) ([]result
 	}
 	return out, nil
 }
-

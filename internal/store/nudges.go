@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/snapshot"
 )
@@ -81,8 +79,8 @@ func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]sn
 	return out, nil
 }
 
-// Numbers is what a nudge did: visits that saw it, those of them that reached a rung,
-// and orders in which its reward was given, those after a show counted apart.
+// Numbers is what a nudge did: visits that saw it, visits that reached its first rung, and
+// orders in which its reward was given, those after a show counted apart.
 type Numbers struct {
 	NudgeID   string
 	Shown     int64
@@ -91,38 +89,20 @@ type Numbers struct {
 	AfterShow int64
 }
 
-// Numbers counts per nudge since a moment.
+// Numbers counts per nudge since a day.
 func (s *Store) Numbers(ctx context.Context, shop string, since time.Time) (map[string]Numbers, error) {
-	args := map[string]any{"shop": shop, "since": since}
-	var seen, bought []Numbers
-	var both errgroup.Group // each takes a while in a large shop
-	both.Go(func() error {
-		return s.DB.WithContext(ctx).Raw(`
-			SELECT nudge_id, count(*) FILTER (WHERE shown) AS shown, count(*) FILTER (WHERE shown AND reached) AS reached
-			FROM (SELECT nudge_id, visit, bool_or(kind = 'shown') AS shown, bool_or(kind = 'reached') AS reached
-				FROM events WHERE shop_id = @shop AND at >= @since GROUP BY nudge_id, visit) v
-			GROUP BY nudge_id`, args).Scan(&seen).Error
-	})
-	both.Go(func() error {
-		return s.DB.WithContext(ctx).Raw(`
-			SELECT nudge_id, count(*) AS orders, count(*) FILTER (WHERE first <= placed_at) AS after_show
-			FROM (SELECT r.nudge_id, o.number, o.placed_at, min(f.at) AS first FROM orders o
-				JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
-				LEFT JOIN events f ON f.shop_id = o.shop_id AND f.nudge_id = r.nudge_id AND f.kind = 'shown' AND f.visit = o.visit
-				WHERE o.shop_id = @shop AND o.placed_at >= @since GROUP BY r.nudge_id, o.number, o.placed_at) g
-			GROUP BY nudge_id`, args).Scan(&bought).Error
-	})
-	if err := both.Wait(); err != nil {
+	var rows []Numbers
+	err := s.DB.WithContext(ctx).Raw(`
+		SELECT nudge_id, sum(n) FILTER (WHERE kind = 'shown') AS shown, sum(n) FILTER (WHERE kind = 'reached' AND rung = 0) AS reached,
+			sum(orders) FILTER (WHERE kind = 'used') AS orders, sum(orders) FILTER (WHERE kind = 'shown') AS after_show
+		FROM result_cells WHERE shop_id = @shop AND day >= @since AND nudge_id <> '' AND kind IN ('shown', 'reached', 'used') GROUP BY nudge_id`,
+		map[string]any{"shop": shop, "since": since.Format(time.DateOnly)}).Scan(&rows).Error
+	if err != nil {
 		return nil, fmt.Errorf("counting: %w", err)
 	}
-	out := make(map[string]Numbers, len(seen))
-	for _, r := range seen {
+	out := make(map[string]Numbers, len(rows))
+	for _, r := range rows {
 		out[r.NudgeID] = r
-	}
-	for _, r := range bought {
-		n := out[r.NudgeID]
-		n.NudgeID, n.Orders, n.AfterShow = r.NudgeID, r.Orders, r.AfterShow
-		out[r.NudgeID] = n
 	}
 	return out, nil
 }

@@ -83,9 +83,10 @@ func kinds(of []results.Kind) string {
 	return strings.Join(out, ", ")
 }
 
-// cameOf tells which orders came of which event: those of its visit, and after a show those
-// that were placed after it.
-const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND (e.kind <> 'shown' OR o.placed_at >= e.at)`
+// cameOf tells which orders came of which event: those of its visit; of a show those that were
+// placed after it and in which the nudge gave something.
+const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND (e.kind <> 'shown' OR o.placed_at >= e.at AND EXISTS (
+	SELECT FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number AND x.nudge_id = e.nudge_id))`
 
 // eventCells are the cells of events: one count each, and what came of their visits.
 func eventCells(events string) string {
@@ -115,11 +116,17 @@ func orderCells(orders string) string {
 		CROSS JOIN LATERAL (SELECT sum(coalesce(x.cost, x.amount)) AS given, count(*) AS many FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number) r
 	` + where + ` GROUP BY 1, 2, 8, 9, 10, 11`
 	}
-	return of(results.Order, "") + " UNION ALL " + of(results.OrderWith, "WHERE r.many > 0") + ` UNION ALL
-	SELECT o.shop_id, ` + day + `, '` + string(results.Used) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
-		count(*), 0::bigint, count(DISTINCT o.number), sum(o.goods), sum(coalesce(r.cost, r.amount)), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
-	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id JOIN order_rewards r ON r.shop_id = o.shop_id AND r.order_number = o.number
+	// A nudge may give rewards of several classes and rungs with one order: that counts once.
+	used := func(kind results.Kind, rung string) string {
+		return `
+	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
+		count(*), 0::bigint, count(*), sum(o.goods), sum(r.given), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
+	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id CROSS JOIN LATERAL (
+		SELECT x.nudge_id, x.revision, ` + rung + ` AS rung, sum(coalesce(x.cost, x.amount)) AS given FROM order_rewards x
+		WHERE x.shop_id = o.shop_id AND x.order_number = o.number GROUP BY 1, 2, 3) r
 	GROUP BY 1, 2, 4, 5, 6, 8, 9, 10, 11`
+	}
+	return strings.Join([]string{of(results.Order, ""), of(results.OrderWith, "WHERE r.many > 0"), used(results.Used, "0"), used(results.UsedRung, "x.rung")}, " UNION ALL ")
 }
 
 // negated turns what a query of cells yields into what takes it out again.
@@ -200,16 +207,17 @@ func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, 
 				return err
 			}
 		}
-		// What was sent before counts once, whatever day it would be put on now. It is looked
-		// up by its key, however few the planner believes to come in.
-		if _, err := tx.Exec(ctx, "SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off"); err != nil {
+		// What comes in is little beside what is there: all of that is looked up by its keys,
+		// whatever the planner believes.
+		if _, err := tx.Exec(ctx, "SET LOCAL jit = off; SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off; SET LOCAL enable_seqscan = off"); err != nil {
 			return err
 		}
+		// What was sent before counts once, whatever day it would be put on now.
 		if _, err := tx.Exec(ctx, `DELETE FROM incoming i USING events e WHERE e.shop_id = i.shop_id AND e.visit = i.visit AND e.id = i.id
 			AND e.day BETWEEN i.day - $1::int AND i.day + $1::int`, LatestEvent+1); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "SET LOCAL enable_hashjoin = on; SET LOCAL enable_mergejoin = on"); err != nil {
+		if _, err := tx.Exec(ctx, "SET LOCAL enable_hashjoin = on"); err != nil { // what comes in, with itself
 			return err
 		}
 		if _, err := tx.Exec(ctx, `DELETE FROM incoming a USING incoming b WHERE a.shop_id = b.shop_id AND a.visit = b.visit AND a.id = b.id AND a.ctid > b.ctid`); err != nil {

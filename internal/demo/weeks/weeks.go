@@ -19,8 +19,8 @@ import (
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/simulate"
-	"agonal.dev/agonal/internal/storefront"
 	"agonal.dev/agonal/internal/store"
+	"agonal.dev/agonal/internal/storefront"
 )
 
 // Weeks is how far the demo's past reaches back.
@@ -65,6 +65,9 @@ func autumn() nudge.Definition {
 		},
 	}
 }
+
+// atOnce is how many visits go on beside each other: what they report is stored together.
+const atOnce = 32
 
 const who = "Ilse Marrin"
 
@@ -115,7 +118,7 @@ func Make(ctx context.Context, a *app.App, visits int) error {
 			_, err = past.Snapshots.Refresh(ctx, demo.Shop)
 		}
 		if err == nil {
-			_, err = model.Day(ctx, api, day, present, 8)
+			_, err = model.Day(ctx, api, day, present, atOnce)
 		}
 		if err == nil && n%7 == 6 { // the shelves are filled again
 			err = a.Store.SaveProducts(ctx, demo.Shop, demo.Goods(), present, nil)

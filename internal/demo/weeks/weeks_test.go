@@ -14,6 +14,6 @@ import (
 func TestThePastIsMade(t *testing.T) {
 	a := storetest.Demo(t)
 	at := time.Now()
-	require.NoError(t, weeks.Make(context.Background(), a, 20))
+	require.NoError(t, weeks.Make(context.Background(), a, 100))
 	t.Log(time.Since(at))
 }

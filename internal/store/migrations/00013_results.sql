@@ -22,7 +22,6 @@ CREATE TABLE events (
     visitor text NOT NULL DEFAULT '',
     PRIMARY KEY (shop_id, visit, id, day)
 ) PARTITION BY RANGE (day);
-CREATE INDEX events_day ON events (shop_id, day);
 
 -- +goose StatementBegin
 -- Makes the month's part of the events, where it is not there yet.

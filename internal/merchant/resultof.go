@@ -1,0 +1,265 @@
+package merchant
+
+import (
+	"cmp"
+	"encoding/csv"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/checks"
+	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
+	"agonal.dev/agonal/internal/app"
+	"agonal.dev/agonal/internal/serving"
+	"agonal.dev/agonal/internal/store"
+)
+
+// resultOfView is the page of one nudge's results.
+type resultOfView struct {
+	*asking
+	ID, Name, Sentence string
+	Found              app.FoundOfNudge
+	Row                resultRow
+	Funnel             []funnelStep
+	Cuts               []cutTable
+	Arms               []armRow
+	Orders             []orderRow
+}
+
+// funnelStep is how many visits came so far.
+type funnelStep struct {
+	Name, Many, Share string
+	Wide              float64 // of 100
+	Earned            bool
+	Table             [2]string
+}
+
+// cutTable tells the figures apart by one thing.
+type cutTable struct {
+	By   string
+	Rows []cutRow
+}
+
+type cutRow struct{ Name, Shown, AfterShow, Used, Given string }
+
+// armRow are visits that could see it, or were kept from it.
+type armRow struct{ Name, Visits, Orders, Conversion, Average, Margin, PerHundred string }
+
+// orderRow is an order in which it gave something.
+type orderRow struct {
+	Number             int64
+	Day, Paid, Given   string
+	Margin, Rung, Tone string
+}
+
+func (s *server) resultOf(c *echo.Context) error {
+	ctx, h := c.Request().Context(), at(c)
+	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
+	if err != nil {
+		return s.fail(c, err)
+	}
+	v := &resultOfView{asking: s.ask(c, snap.Regions()), ID: n.ID}
+	if v.Found, err = s.app.NudgeResults(ctx, h.shop.ID, n.ID, v.Asked); err != nil {
+		return s.fail(c, err)
+	}
+	d, err := s.liveDefinition(c, n)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	if d == nil {
+		d = &n.Draft
+	}
+	v.Name, v.Sentence = d.Name, d.Say(nudge.Voice{Region: d.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label})
+	v.Row = v.row(n.ID, &v.Found.Figures)
+	var scale balanceScale
+	scale.fit([]resultRow{v.Row})
+	v.Row.Bar = scale.bar(&v.Found.Figures)
+	v.funnel(d, snap.Regions())
+	v.arms()
+	v.cuts(snap.Regions())
+	for i := range v.Found.Orders {
+		v.Orders = append(v.Orders, v.orderRow(h, &v.Found.Orders[i]))
+	}
+	status := http.StatusOK
+	if v.Wrong != "" {
+		status = http.StatusUnprocessableEntity
+	}
+	return s.render(c, status, "result", page{Title: d.Name + ", results", Place: "results", Data: v})
+}
+
+// funnel lays out how far visits came: could see it, saw it, each rung, ordered with it.
+func (v *resultOfView) funnel(d *nudge.Definition, regions []catalog.Region) {
+	f := &v.Found.Figures
+	most := max(1, f.Could, f.Shown)
+	step := func(name string, n int64, earned bool) {
+		v.Funnel = append(v.Funnel, funnelStep{Name: name, Many: whole(n, v.locale), Share: percent(n, max(f.Could, 1)), Wide: 100 * float64(n) / float64(most), Earned: earned})
+	}
+	step("could see it", f.Could, false)
+	step("saw it", f.Shown, false)
+	for _, r := range f.Rungs {
+		name := fmt.Sprintf("reached rung %d", r.Rung+1)
+		if r.Rung < len(d.Ladder.Rungs) {
+			if region := d.FirstRegion(regions); region.ID != "" {
+				if t, ok := d.Ladder.Rungs[r.Rung].Thresholds[region.ID]; ok && t.Minor > 0 {
+					name += ", " + money.Format(t, v.locale)
+				}
+			}
+		}
+		step(name, r.Reached, true)
+	}
+	step("orders in which it gave something", f.Used, true)
+}
+
+// arms lays out visits that could see it beside those that were kept from it.
+func (v *resultOfView) arms() {
+	row := func(name string, x *results.Visits) {
+		if x.Visits == 0 {
+			return
+		}
+		share, half := x.Conversion()
+		r := armRow{Name: name, Visits: whole(x.Visits, v.locale), Orders: whole(x.Orders, v.locale), Conversion: fmt.Sprintf("%.1f %% ±%.1f", 100*share, 100*half), Average: "–", Margin: v.money(x.Margin)}
+		if avg, ok := x.AverageOrder(); ok {
+			r.Average = v.money(avg)
+		}
+		mean, _ := x.PerVisit()
+		r.PerHundred = v.money(money.Minor(100*mean + 0.5))
+		v.Arms = append(v.Arms, r)
+	}
+	row("could see it", &v.Found.With)
+	row("were kept from it", &v.Found.Without)
+}
+
+// cuts tells the figures apart by place, language, device, region and revision.
+func (v *resultOfView) cuts(regions []catalog.Region) {
+	name := map[store.By]func(results.Count) string{
+		store.ByPlacement: func(c results.Count) string {
+			if c.Placement == "" {
+				return ""
+			}
+			return checks.PlacementName(nudge.Placement(c.Placement))
+		},
+		store.ByLanguage: func(c results.Count) string {
+			if c.Language == "" {
+				return ""
+			}
+			return checks.LanguageName(c.Language)
+		},
+		store.ByDevice: func(c results.Count) string { return c.Device },
+		store.ByRegion: func(c results.Count) string {
+			for _, r := range regions {
+				if r.ID == c.Region {
+					return r.Name
+				}
+			}
+			return c.Region
+		},
+		store.ByRevision: func(c results.Count) string {
+			if c.Revision == 0 {
+				return ""
+			}
+			return "Revision " + strconv.Itoa(c.Revision)
+		},
+	}
+	for _, by := range []struct {
+		by    store.By
+		title string
+	}{{store.ByPlacement, "Place"}, {store.ByRevision, "Revision"}, {store.ByRegion, "Region"}, {store.ByLanguage, "Language"}, {store.ByDevice, "Device"}} {
+		if t := v.cut(by.title, v.Found.By[by.by], name[by.by]); len(t.Rows) > 0 {
+			v.Cuts = append(v.Cuts, t)
+		}
+	}
+}
+
+func (v *resultOfView) cut(title string, counts []results.Count, name func(results.Count) string) cutTable {
+	type sums struct{ shown, after, used, given int64 }
+	all := map[string]*sums{}
+	var order []string
+	for _, c := range counts {
+		if c.Kind != results.Shown && c.Kind != results.Used {
+			continue
+		}
+		n := name(c)
+		if n == "" {
+			continue
+		}
+		if all[n] == nil {
+			all[n], order = &sums{}, append(order, n)
+		}
+		s := all[n]
+		if c.Kind == results.Shown {
+			s.shown, s.after = s.shown+c.Visits.Visits, s.after+c.Orders
+		} else {
+			s.used, s.given = s.used+c.Orders, s.given+c.Given
+		}
+	}
+	slices.SortStableFunc(order, func(a, b string) int { return cmp.Compare(all[b].shown+all[b].used, all[a].shown+all[a].used) })
+	t := cutTable{By: title}
+	for _, n := range order {
+		s := all[n]
+		r := cutRow{Name: n, Shown: whole(s.shown, v.locale), AfterShow: whole(s.after, v.locale), Used: whole(s.used, v.locale), Given: v.money(s.given)}
+		if title == "Place" { // an order has no place
+			r.Used, r.Given = "–", "–"
+		}
+		t.Rows = append(t.Rows, r)
+	}
+	return t
+}
+
+func (v *resultOfView) orderRow(h *here, o *store.Order) orderRow {
+	r := orderRow{Number: o.Number, Day: h.day(o.PlacedAt), Paid: v.money(o.ToPay), Margin: "not known"}
+	var given money.Minor
+	for _, w := range o.Rewards {
+		if w.NudgeID != v.ID {
+			continue
+		}
+		r.Rung = strconv.Itoa(w.Rung + 1)
+		if given += w.Amount; w.Cost != nil {
+			given += *w.Cost - w.Amount
+		}
+	}
+	if r.Given = v.money(given); o.Margin != nil {
+		if r.Margin = v.money(*o.Margin); *o.Margin < 0 {
+			r.Margin, r.Tone = v.signed(*o.Margin), "loss"
+		}
+	}
+	return r
+}
+
+// resultsCSV is the table of all nudges to take along.
+func (s *server) resultsCSV(c *echo.Context) error {
+	v, err := s.resultsView(c)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	serving.LongTransfer(c)
+	c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
+	c.Response().Header().Set("Content-Disposition", `attachment; filename="`+at(c).shop.ID+`-results.csv"`)
+	w := csv.NewWriter(c.Response())
+	w.UseCRLF = true
+	rows := [][]string{{"nudge", "name", "from", "to", "currency", "visits that could see it", "visits kept from it", "visits shown", "visits reached", "orders with it", "orders after a show", "given away", "margin earned", "between", "and", "in words"}}
+	d := func(m money.Minor) string { return money.Decimal(m, v.Currency.Digits()) }
+	for _, r := range v.Rows {
+		f := r.figures
+		earned, low, high := "", "", ""
+		if r.Earned != "" {
+			earned, low, high = d(f.Effect.Mid), d(f.Effect.Low), d(f.Effect.High)
+		}
+		n := func(x int64) string { return strconv.FormatInt(x, 10) }
+		rows = append(rows, []string{r.ID, r.Name, v.From.Format(time.DateOnly), v.To.Format(time.DateOnly), string(v.Currency), n(f.Could), n(f.Held), n(f.Shown), n(f.Reached), n(f.Used), n(f.AfterShow), d(f.Given), earned, low, high, r.Words})
+	}
+	if err := w.WriteAll(rows); err != nil {
+		return err
+	}
+	return w.Error()
+}
