@@ -139,6 +139,26 @@ func (f *Figures) add(c *Count) {
 	}
 }
 
+// Before orders figures for reading: those of which something is known come first, the largest
+// effect first, then by what was given away.
+func (f *Figures) Before(o *Figures) int {
+	weight := func(f *Figures) (bool, money.Minor) {
+		if f.Effect.State == Earns || f.Effect.State == Loses {
+			return true, max(f.Effect.Mid, -f.Effect.Mid)
+		}
+		return false, f.Given
+	}
+	known, much := weight(f)
+	other, most := weight(o)
+	if known != other {
+		if known {
+			return -1
+		}
+		return 1
+	}
+	return cmp.Compare(most, much)
+}
+
 func (f *Figures) step(rung int) *Step {
 	i := slices.IndexFunc(f.Rungs, func(s Step) bool { return s.Rung == rung })
 	if i < 0 {

@@ -138,11 +138,12 @@ func (b *balanceScale) fit(rows []resultRow) {
 
 // balanceBar is how one nudge stands: given away, earned, and between what and what that may lie.
 type balanceBar struct {
-	Zero                  int
-	GivenX, GivenWide     float64
-	EarnedX, EarnedWide   float64
-	LowX, HighX           float64
-	Known, Loss, Unproven bool
+	Zero                int
+	GivenX, GivenWide   float64
+	EarnedX, EarnedWide float64
+	LowX, HighX         float64
+	Known               bool
+	Tone                string // of what was earned: earned, loss, or unproven
 }
 
 func (b *balanceScale) bar(f *results.Figures) balanceBar {
@@ -155,7 +156,7 @@ func (b *balanceScale) bar(f *results.Figures) balanceBar {
 		return out
 	}
 	mid := scale * float64(e.Mid)
-	out.Known, out.Loss, out.Unproven = true, e.Mid < 0, e.State == results.Open
+	out.Known, out.Tone = true, map[results.EffectState]string{results.Earns: "earned", results.Loses: "loss", results.Open: "unproven"}[e.State]
 	out.EarnedX, out.EarnedWide = zero+min(0, mid), math.Abs(mid)
 	out.LowX, out.HighX = zero+scale*float64(e.Low), zero+scale*float64(e.High)
 	return out

@@ -82,6 +82,7 @@ func (s *server) resultOf(c *echo.Context) error {
 	}
 	v.Name, v.Sentence = d.Name, d.Say(nudge.Voice{Region: d.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label})
 	v.Row = v.row(n.ID, &v.Found.Figures)
+	v.Row.coded(d)
 	var scale balanceScale
 	scale.fit([]resultRow{v.Row})
 	v.Row.Bar = scale.bar(&v.Found.Figures)

@@ -225,9 +225,11 @@ func (s *server) resultsView(c *echo.Context) (*resultsView, error) {
 		if r, ok := inForce[n.ID]; ok {
 			d = r.Definition
 		}
+		row.coded(&d)
 		row.Name, row.Sentence = d.Name, d.Say(nudge.Voice{Region: d.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label})
 		v.Rows = append(v.Rows, row)
 	}
+	slices.SortStableFunc(v.Rows, func(a, b resultRow) int { return a.figures.Before(b.figures) })
 	v.Balance.fit(v.Rows)
 	for i := range v.Rows {
 		v.Rows[i].Bar = v.Balance.bar(v.Rows[i].figures)
@@ -264,6 +266,13 @@ func (q *asking) row(id string, f *results.Figures) resultRow {
 	return r
 }
 
+// coded says of a nudge with a code why nothing is known.
+func (r *resultRow) coded(d *nudge.Definition) {
+	if d.Audience.Code != "" || d.Audience.Pool != "" {
+		r.Words = "not known: a code is kept from nobody"
+	}
+}
+
 // words says what a nudge brings.
 func (q *asking) words(f *results.Figures) (text, tone string) {
 	each := func() string {
@@ -284,9 +293,9 @@ func (q *asking) words(f *results.Figures) (text, tone string) {
 		return "costs more than it brings: " + each(), "loss"
 	case results.Open:
 		if e.Days > 0 {
-			return "not told from nothing yet: about " + plural(int64(e.Days), "day", "days") + " more at this pace", ""
+			return "too close to call: about " + plural(int64(e.Days), "day", "days") + " more at this pace", ""
 		}
-		return "not told from nothing, nor within three years at this pace", ""
+		return "too close to call, and for three years more at this pace", ""
 	case results.TooFew:
 		if e.Days > 0 {
 			return "not known yet: about " + plural(int64(e.Days), "day", "days") + " more at this pace", ""
@@ -296,17 +305,20 @@ func (q *asking) words(f *results.Figures) (text, tone string) {
 	return "not known: nobody is kept from it", ""
 }
 
+// compared is how many orders the period before must have to be held against.
+const compared = results.LeastOrders
+
 // cards lays out the figures of the whole shop.
 func (v *resultsView) cards() {
 	t, b := &v.Found.Total, &v.Found.Before
 	orders := figureCard{Figure: whole(t.Orders, v.locale), Text: "orders"}
-	if b.Orders > 0 {
-		orders.More = "before: " + whole(b.Orders, v.locale)
+	if b.Orders >= compared {
+		orders.More = "against " + whole(b.Orders, v.locale) + " before"
 	}
 	v.Cards = append(v.Cards, orders)
 	if avg, ok := t.AverageOrder(); ok {
 		card := figureCard{Figure: v.money(avg), Text: "an order’s goods on average"}
-		if was, ok := b.AverageOrder(); ok {
+		if was, ok := b.AverageOrder(); ok && b.Orders >= compared {
 			card.More = v.signed(avg-was) + " against before"
 		}
 		v.Cards = append(v.Cards, card)

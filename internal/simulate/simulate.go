@@ -26,8 +26,9 @@ import (
 type Model struct {
 	Seed   uint64
 	Visits int // a day, on average
-	// Conversion is the share of visits that end in an order where nothing is shown.
-	Conversion float64
+	// Carts is the share of visits that put something into the cart, Conversion the share that
+	// ends in an order where nothing is shown.
+	Carts, Conversion float64
 	// Going is the share of orders right below a goal that go for it, and Half the share of
 	// the threshold at which only half as many do.
 	Going, Half float64
@@ -132,7 +133,7 @@ func (m *Model) visit(ctx context.Context, api *API, day, now time.Time, n int, 
 	if _, err := s.look(ctx, nudge.HomePage); err != nil { // an empty cart
 		return Told{}, err
 	}
-	if wants > 0.35 { // the others only look around
+	if wants >= m.Carts { // the others only look around
 		return Told{Visits: 1}, s.report(ctx)
 	}
 	s.cart.Lines = append(s.cart.Lines, what.Lines...)
@@ -153,7 +154,7 @@ func (m *Model) visit(ctx context.Context, api *API, day, now time.Time, n int, 
 			return Told{}, err
 		}
 	}
-	if chance := m.Conversion / 0.35; orders >= chance*(1+m.Lift*free(&d)) {
+	if chance := m.Conversion / m.Carts; orders >= chance*(1+m.Lift*free(&d)) {
 		told.Went = 0
 		return told, s.report(ctx)
 	}
