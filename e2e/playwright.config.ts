@@ -8,6 +8,7 @@ const part = process.env.E2E_PART;
 const parts: Record<string, string[]> = {
   kinds: ['kinds', 'sets', 'offers', 'robot'],
   pages: ['access', 'use'],
+  results: ['results'], // of a shop with a past
   robot: ['robot'], // by itself, for many visits: `make visits`
   others: ['bench', 'failures', 'files', 'look', 'markup', 'moments', 'own', 'shop', 'walk', 'workbench'],
 };

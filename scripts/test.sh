@@ -34,23 +34,24 @@ case ${ONLY:-} in
     ;;
   *)
     # Side by side: a browser mostly waits, and comes first where it does not.
-    say "Browser tests in three parts, and Go tests beside them …"
+    say "Browser tests in four parts, and Go tests beside them …"
     declare -A running
     (renice -n 4 $BASHPID >/dev/null 2>&1; GO_BESIDE="-p 2" GOMAXPROCS=1 go_tests) >"$STATE/go-tests.log" 2>&1 & running[go-tests]=$!
     port=18080
-    for part in kinds pages others; do
+    for part in kinds pages others results; do
       (E2E_PART=$part E2E_PORT=$port browser_tests) >"$STATE/$part.log" 2>&1 & running[$part]=$!
       port=$((port + 100))
     done
     trap 'kill "${running[@]}" 2>/dev/null || true; db_stop' EXIT
     failed=
-    for part in go-tests kinds pages others; do
+    for part in go-tests kinds pages others results; do
       wait "${running[$part]}" || failed="$failed $part"
     done
     told go-tests "Go tests"
     told kinds "Browser tests: the kinds of nudge"
     told pages "Browser tests: every page, and a hasty hand"
     told others "Browser tests: the others"
+    told results "Browser tests: results"
     for part in $failed; do # what failed stands last, where one looks first
       say "Failed: $part"
       grep -E '^(--- FAIL|FAIL|panic|    Error:|  [0-9]+\) |  [0-9]+ (failed|passed))|_test.go:[0-9]+:' "$STATE/$part.log" | tail -n 40
