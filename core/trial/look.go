@@ -1,0 +1,96 @@
+package trial
+
+import (
+	"math"
+
+	"agonal.dev/agonal/core/results"
+)
+
+// Alpha is how often a trial without any difference may ever call one, at whatever look.
+const Alpha = 0.05
+
+// Look is what can be said of the difference in margin per visit, B less A, in minor units.
+// The bounds hold at every look at once: however often somebody looks, they miss the truth in
+// no more than [Alpha] of all trials.
+type Look struct {
+	Enough         bool // whether there is enough to say anything
+	Low, Mid, High float64
+}
+
+// Sure tells whether no difference lies outside the bounds.
+func (l Look) Sure() bool { return l.Enough && (l.Low > 0 || l.High < 0) }
+
+// At looks at a trial whose arms should have planned visits together once it ends.
+//
+// The bounds are an asymptotic confidence sequence for a mean: with n visits, of which the
+// difference of the two means has the variance V, they are
+//
+//	√(n·V) · √( 2(nρ²+1) / (n²ρ²) · ln( √(nρ²+1) / α ) )
+//
+// apart from it, where ρ is such that they are narrowest when the planned visits are there.
+func At(a, b *results.Visits, planned int64) Look {
+	if min(a.Orders, b.Orders) < results.LeastOrders {
+		return Look{}
+	}
+	ma, va := a.PerVisit()
+	mb, vb := b.PerVisit()
+	n := float64(a.Visits + b.Visits)
+	half := math.Sqrt(n*(va+vb)) * boundary(n, math.Max(float64(planned), 1))
+	return Look{Enough: true, Low: mb - ma - half, Mid: mb - ma, High: mb - ma + half}
+}
+
+// boundary is how many standard deviations of one visit a mean of n visits may stray.
+func boundary(n, planned float64) float64 {
+	l := -2 * math.Log(Alpha)
+	rho2 := (l + math.Log(l) + 1) / planned
+	return math.Sqrt(2 * (n*rho2 + 1) / (n * n * rho2) * math.Log(math.Sqrt(n*rho2+1)/Alpha))
+}
+
+// z80 is the 80 % quantile of the normal distribution.
+const z80 = 0.8416212335729143
+
+// mostVisits is the longest trial that is planned for.
+const mostVisits = 1 << 40
+
+// Plan is how many visits both arms need together until a difference of so many minor units a
+// visit is found in four of five trials, where a visit's margin has the variance spread and B
+// gets a share of the visits above 0 and below 1; 0: more than anybody has.
+func Plan(spread, difference, share float64) int64 {
+	if difference == 0 || spread <= 0 {
+		return 0
+	}
+	// A visit tells of the difference with this variance, for n·(s/(n·share) + s/(n·(1−share))).
+	sd := math.Sqrt(spread / (share * (1 - share)))
+	enough := func(n float64) bool {
+		return sd*boundary(n, n)+z80*sd/math.Sqrt(n) <= math.Abs(difference)
+	}
+	low, high := 2.0, 2.0
+	for !enough(high) {
+		if low, high = high, high*2; high > mostVisits {
+			return 0
+		}
+	}
+	for high-low > 1 {
+		if mid := math.Floor((low + high) / 2); enough(mid) {
+			high = mid
+		} else {
+			low = mid
+		}
+	}
+	return int64(high)
+}
+
+// Mismatch tells whether visits fell into the arms otherwise than they should: a share of them
+// to B. It holds at every look: in one of a thousand trials without a fault it ever says so.
+func Mismatch(a, b int64, share float64) bool {
+	const wrong, weight = 0.001, 200 // the prior is worth so many visits
+	beta := func(x, y float64) float64 {
+		lx, _ := math.Lgamma(x)
+		ly, _ := math.Lgamma(y)
+		lxy, _ := math.Lgamma(x + y)
+		return lx + ly - lxy
+	}
+	na, nb, pa, pb := float64(a), float64(b), weight*(1-share), weight*share
+	odds := beta(pb+nb, pa+na) - beta(pb, pa) - nb*math.Log(share) - na*math.Log(1-share)
+	return odds > -math.Log(wrong)
+}
