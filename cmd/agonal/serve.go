@@ -155,6 +155,7 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, prox
 		return nil, err
 	}
 	serve(l, e)
+	go mind(ctx, a, log)
 	if s.Demo {
 		go func() { // beside: the shop is open meanwhile
 			if err := weeks.Make(ctx, a, s.DemoVisits); err != nil && ctx.Err() == nil {
@@ -167,6 +168,23 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, prox
 		defer cancel()
 		_ = queue.Stop(ctx) // what is left goes on at the next start
 	}, nil
+}
+
+// mindEvery is how often trials are looked at.
+const mindEvery = 20 * time.Second
+
+// mind lets trials end by themselves until the context ends.
+func mind(ctx context.Context, a *app.App, log *slog.Logger) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(mindEvery):
+		}
+		if err := a.MindTrials(ctx); err != nil && ctx.Err() == nil {
+			log.Warn("looking at trials", "error", err)
+		}
+	}
 }
 
 // origins are the addresses under which a browser may know the made-up shop.

@@ -84,7 +84,7 @@ func (w *work) candidates() []candidate {
 		out = append(out, candidate{&s.Nudges[i], i, f.slots[i] == quiet})
 	}
 	w.desk.candidates = out
-	return w.inPlace(out)
+	return w.withTrials(w.inPlace(out))
 }
 
 // reach adds the nudges that are not found by what lies in the cart.

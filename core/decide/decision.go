@@ -271,6 +271,8 @@ type NudgeOutcome struct {
 	State    nudge.State   `json:"state,omitempty"`
 	// Reason is the first reason for which it does not show; empty where it may.
 	Reason Reason `json:"reason,omitempty"`
+	// Arm is how a trial treats the visit, as [Arm] names it; empty: it is in none.
+	Arm string `json:"arm,omitempty"`
 	// Fact names the condition behind audience or not_known.
 	Fact string `json:"fact,omitempty"`
 	// Gain is what showing it is expected to earn, where the choice asked for it.

@@ -26,7 +26,7 @@ func (w *work) nudges(d *Decision) {
 			continue
 		}
 		n := len(t.rungs)
-		d.Nudges = append(d.Nudges, NudgeOutcome{Nudge: t.n.ID, Revision: t.n.Revision, Name: t.n.Definition.Name, Reason: t.reason, Fact: t.fact, Rungs: all[:n:n]})
+		d.Nudges = append(d.Nudges, NudgeOutcome{Nudge: t.n.ID, Revision: t.n.Revision, Name: t.n.Definition.Name, Reason: t.reason, Arm: w.arm(t.n), Fact: t.fact, Rungs: all[:n:n]})
 		w.told = append(w.told, int32(i))
 		for k := range t.rungs {
 			w.rungOutcome(&all[k], t, &t.rungs[k])

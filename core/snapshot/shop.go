@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 )
 
@@ -23,9 +24,27 @@ type Shop struct {
 	Nudges   []Live
 	// Retired are revisions that were in force lately and no longer are.
 	Retired []Retired
+	// Trials compare a live nudge with another revision of it; at most one for each.
+	Trials []Trial
 	// Companions is how much likelier one product is in orders that hold another:
 	// the lift, in thousandths, by product id and product id.
 	Companions map[string]map[string]int64
+}
+
+// Trial lets a share of visitors have another revision of a live nudge in its place. Both
+// count the same goods, in the same regions.
+type Trial struct {
+	ID    string
+	Nudge string
+	Share money.Rate // of visitors who have B
+	B     Live
+}
+
+// Tried is a trial made ready.
+type Tried struct {
+	ID    string
+	Share money.Rate
+	B     *Compiled
 }
 
 // Retired is a revision that was ended, or replaced by a later one, at a moment.

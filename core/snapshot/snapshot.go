@@ -54,6 +54,7 @@ type Compiled struct {
 	Names      []int32       // the numbers of the collections and tags in its scope
 	sentences  [][]sentences // by rung; one for all of them where they say the same
 	Items      []nudge.Item  // its gifts and offers, if it gives nothing else
+	Trial      *Tried        // that it is an arm of
 	Live
 	Scope   catalog.Filter
 	Shelf   string          // names the goods in its scope
@@ -118,6 +119,18 @@ func Compile(shop Shop) (*Snapshot, error) {
 			return nil, fmt.Errorf("nudge %s: %w", l.ID, err)
 		}
 		s.Nudges = append(s.Nudges, c)
+	}
+	for _, t := range shop.Trials {
+		i := slices.IndexFunc(s.Nudges, func(c Compiled) bool { return c.ID == t.Nudge })
+		if i < 0 {
+			continue
+		}
+		b, err := compile(t.B, &shop, &audiences)
+		if err != nil {
+			return nil, fmt.Errorf("trial %s: %w", t.ID, err)
+		}
+		tried := &Tried{t.ID, t.Share, &b}
+		b.Trial, s.Nudges[i].Trial = tried, tried
 	}
 	for _, r := range shop.Retired {
 		c, err := compile(r.Live, &shop, &audiences)

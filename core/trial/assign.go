@@ -28,3 +28,14 @@ func Point(name, visitor string) money.Rate {
 func Within(name, visitor string, share money.Rate) bool {
 	return share > 0 && Point(name, visitor) < share
 }
+
+// Name is what a trial is called where visitors are placed in it.
+func Name(id string) string { return "trial:" + id }
+
+// Arm names an arm of a trial: what was there before, or the other one.
+func Arm(id string, other bool) string {
+	if other {
+		return id + ":B"
+	}
+	return id + ":A"
+}

@@ -38,6 +38,8 @@ type EventInput struct {
 	Placement nudge.Placement `json:"placement,omitempty"`
 	// Held tells that the visit is kept from the nudge.
 	Held bool `json:"held,omitempty"`
+	// Arm is how a trial treats the visit with the nudge, as the decision says.
+	Arm string `json:"arm,omitempty"`
 	// At is when it was, by the sender's clock; absent: now.
 	At *time.Time `json:"at,omitempty"`
 }
@@ -126,6 +128,8 @@ func (e *EventInput) check(field string, known map[string]bool) error {
 		return Problem{field + "kind", fmt.Sprintf("must be one of %v", store.EventKinds)}
 	case utf8.RuneCountInString(e.ID) > mostEventID:
 		return Problem{field + "id", fmt.Sprintf("at most %d characters", mostEventID)}
+	case utf8.RuneCountInString(e.Arm) > mostVisit:
+		return Problem{field + "arm", "at most 100 characters"}
 	case ofVisit && e.Nudge != "":
 		return Problem{field + "nudge", fmt.Sprintf("%s is of a visit, not of a nudge", e.Kind)}
 	case !ofVisit && !known[e.Nudge]:
@@ -170,6 +174,8 @@ func (b *EventBatch) row(shop string, e *EventInput, at time.Time, snap *snapsho
 		row.Arm = results.ArmNone
 	case e.Held:
 		row.Arm = results.ArmHeld
+	default:
+		row.Arm = e.Arm
 	}
 	if slices.Contains(store.ForOrders, e.Kind) {
 		row.Rung = 0 // it counts once a visit and nudge

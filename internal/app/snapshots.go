@@ -110,9 +110,13 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	if err != nil {
 		return nil, err
 	}
+	trials, err := s.store.RunningTrials(ctx, shop, live)
+	if err != nil {
+		return nil, err
+	}
 	settings := row.Settings
 	settings.TimeZone = row.TimeZone // weekdays and hours are the shop's
-	snap, err := snapshot.Compile(snapshot.Shop{Settings: settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired})
+	snap, err := snapshot.Compile(snapshot.Shop{Settings: settings, Catalog: cat, Regions: regions, Nudges: live, Retired: retired, Trials: trials})
 	if err != nil {
 		return nil, fmt.Errorf("compiling %s: %w", shop, err)
 	}

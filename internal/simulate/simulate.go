@@ -218,7 +218,7 @@ func (s *shopper) look(ctx context.Context, page nudge.Page) (decide.Decision, e
 	for _, n := range d.Nudges {
 		held := n.Reason == decide.HeldOut
 		if held || len(n.Rungs) > 0 {
-			s.note(results.Could, n.Nudge, n.Revision, 0, map[string]any{"held": held})
+			s.note(results.Could, n.Nudge, n.Revision, 0, map[string]any{"held": held, "arm": n.Arm})
 		}
 		for _, r := range n.Rungs {
 			if r.State == decide.RungReached {

@@ -76,7 +76,8 @@ func (s *Store) Retired(ctx context.Context, shop string, since time.Time) ([]sn
 		}
 		out = append(out, snapshot.Retired{Live: snapshot.Live{ID: r.NudgeID, Revision: r.Number, Priority: r.Priority, Definition: d}, At: r.RetiredAt})
 	}
-	return out, nil
+	tried, err := s.retiredTrials(ctx, shop, since)
+	return append(out, tried...), err
 }
 
 // Numbers is what a nudge did: visits that saw it, visits that reached its first rung, and

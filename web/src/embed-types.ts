@@ -114,7 +114,7 @@ export interface Decision {
   theme?: Theme;
   says: Said[];
   shown: Record<string, string[]>;
-  nudges: { nudge: string; revision: number; rungs: Rung[]; reason?: string }[];
+  nudges: { nudge: string; revision: number; rungs: Rung[]; reason?: string; arm?: string }[];
   region?: string;
 }
 /** What the shop's theme sets, by the names of custom properties. */

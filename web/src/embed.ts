@@ -98,7 +98,7 @@ import { themed } from './theme';
   const queue: object[] = [];
   let flushing = 0;
   /** Reports something of the visit, once; of a nudge with what is known of it. */
-  const report = (kind: string, of?: { nudge: string; revision: number; rung?: number }, more: { placement?: string | null; held?: boolean } = {}) => {
+  const report = (kind: string, of?: { nudge: string; revision: number; rung?: number }, more: { placement?: string | null; held?: boolean; arm?: string } = {}) => {
     const id = `${kind}:${of?.nudge ?? ''}:${kind === 'shown' ? 0 : (of?.rung ?? 0)}`;
     if (!live || told.has(id)) return;
     sessionStorage.setItem(toldKept, JSON.stringify([...told.add(id)]));
@@ -294,7 +294,7 @@ import { themed } from './theme';
     if ((request?.moment as { page?: { kind?: string } } | undefined)?.page?.kind === 'checkout') report('checkout');
     for (const n of d.nudges) {
       const held = n.reason === 'held_out';
-      if (held || n.rungs.length) report('could', { nudge: n.nudge, revision: n.revision }, { held });
+      if (held || n.rungs.length) report('could', { nudge: n.nudge, revision: n.revision }, { held, arm: n.arm });
       for (const r of n.rungs) if (r.state === 'reached') report('reached', { nudge: n.nudge, revision: n.revision, rung: r.rung });
     }
     for (const s of d.says)
