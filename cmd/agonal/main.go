@@ -24,6 +24,7 @@ type cli struct {
 	Decide   decideCmd   `cmd:"" help:"Decide on a shop and carts in files, without a database."`
 	Import   importCmd   `cmd:"" help:"Bring a catalogue CSV into a shop, all or nothing."`
 	Export   exportCmd   `cmd:"" help:"Write a shop's catalogue as CSV."`
+	Simulate simulateCmd `cmd:"" help:"Make visits of the demo's shop through the API of a server that runs."`
 	Document documentCmd `cmd:"" help:"Write a shop as the document that decide reads."`
 }
 

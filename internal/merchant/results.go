@@ -64,7 +64,7 @@ func (q *asking) money(m money.Minor) string {
 func (q *asking) signed(m money.Minor) string {
 	switch {
 	case m > 0:
-		return "+" + q.money(m)
+		return "+\u2060" + q.money(m) // a joiner: no line ends after the sign
 	case m < 0:
 		return "−" + q.money(-m)
 	}
@@ -170,6 +170,7 @@ type resultsView struct {
 	Balance balanceScale
 	Any     bool // whether there is anything yet
 	Tenth   string
+	Trials  []trialRow
 }
 
 // figureCard is one figure of the whole shop.
@@ -235,6 +236,9 @@ func (s *server) resultsView(c *echo.Context) (*resultsView, error) {
 		v.Rows[i].Bar = v.Balance.bar(v.Rows[i].figures)
 	}
 	v.Chart = chartOf(v.Found.Days, v.Found.Published, s.names(ns), h.zone)
+	if v.Trials, err = s.trialRows(c, s.names(ns)); err != nil {
+		return nil, err
+	}
 	v.Any = v.Found.Total.Orders+v.Found.Total.Visits.Visits > 0 || len(v.Rows) > 0
 	v.cards()
 	v.Tenth = "Nobody is kept from nudges, so what they bring cannot be known; Settings says how many are."
@@ -288,7 +292,7 @@ func (q *asking) words(f *results.Figures) (text, tone string) {
 	e := f.Effect
 	switch e.State {
 	case results.Earns:
-		return "earns " + strings.TrimPrefix(each(), "+"), "earned"
+		return "earns " + strings.TrimPrefix(each(), "+\u2060"), "earned"
 	case results.Loses:
 		return "costs more than it brings: " + each(), "loss"
 	case results.Open:

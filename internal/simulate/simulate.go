@@ -77,10 +77,21 @@ func (m *Model) Day(ctx context.Context, api *API, day, now time.Time, atOnce in
 	if wd := day.Weekday(); wd == time.Saturday || wd == time.Sunday {
 		many *= 1 - m.Weekend
 	}
+	return m.some(ctx, api, day, now, r, int(math.Round(math.Max(0, many))), atOnce)
+}
+
+// Now makes the visits of a day at this moment, as many as there are on average.
+func (m *Model) Now(ctx context.Context, api *API, now time.Time, atOnce int) (Told, error) {
+	r := rand.New(rand.NewPCG(m.Seed, 0)) //nolint:gosec // made up, and the same each time
+	return m.some(ctx, api, time.Time{}, now, r, m.Visits, atOnce)
+}
+
+// some makes visits of a day, or of now.
+func (m *Model) some(ctx context.Context, api *API, day, now time.Time, r *rand.Rand, many, atOnce int) (Told, error) {
 	var group errgroup.Group
 	group.SetLimit(max(1, atOnce))
-	counted := make(chan Told, int(math.Max(0, many))+1)
-	for n := range int(math.Round(math.Max(0, many))) {
+	counted := make(chan Told, many+1)
+	for n := range many {
 		seed := r.Uint64()
 		group.Go(func() error {
 			t, err := m.visit(ctx, api, day, now, n, seed)
@@ -121,7 +132,9 @@ func (m *Model) visit(ctx context.Context, api *API, day, now time.Time, n int, 
 	s := &shopper{Model: m, api: api, r: r, now: now, told: map[string]bool{}}
 	where := pick(r, m.Countries, func(c Country) float64 { return c.Weight })
 	what := pick(r, m.Baskets, func(b Basket) float64 { return b.Weight })
-	s.at = day.Add(8*time.Hour + time.Duration(r.IntN(14*3600))*time.Second)
+	if s.at = day.Add(8*time.Hour + time.Duration(r.IntN(14*3600))*time.Second); day.IsZero() {
+		s.at = now.Add(-10 * time.Minute)
+	}
 	id := fmt.Sprintf("%s-%d-%x", day.Format("20060102"), n, seed)
 	s.visit = decide.Visit{ID: "made-up-" + id, Visitor: "visitor-" + id}
 	s.device = []audience.Device{audience.Phone, audience.Phone, audience.Desktop, audience.Tablet}[r.IntN(4)]

@@ -144,6 +144,13 @@ func CountOrder(tx *gorm.DB, o *Order, sign Sign) error {
 	if err := tx.Exec(strings.Replace(resultsLock, "$1", "?", 1), o.ShopID).Error; err != nil {
 		return err
 	}
+	// A plan is made for this very order: one for any would read all events.
+	if err := tx.Exec("SET LOCAL jit = off").Error; err != nil {
+		return err
+	}
+	if err := tx.Exec("SET LOCAL plan_cache_mode = force_custom_plan").Error; err != nil {
+		return err
+	}
 	one := "(SELECT * FROM orders WHERE shop_id = @shop AND number = @number)"
 	own := orderCells(one)
 	// What came of the visit, less what had come of it without this order.
