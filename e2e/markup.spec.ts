@@ -51,6 +51,12 @@ const ofShop = [
     'shop/connection',
     'shop/people',
     'shop/settings',
+    'shop/look',
+    'results',
+    'results?from=x&to=y',
+    'results/winter-ladder',
+    'results/none',
+    'nudges/winter-ladder/try',
     'begin',
   ],
 ]

@@ -3,6 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { expect, test, type Page } from '@playwright/test';
+import { clean, fits } from './clean';
 import { agonal, signIn, tabTo } from './servers';
 
 const results = `${agonal}/s/lindquill/results`;
@@ -109,8 +110,17 @@ test('with the keyboard, on a phone', async ({ page }) => {
   await tabTo(page, /^A fifth for autumn$/);
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { level: 1, name: 'A fifth for autumn' })).toBeVisible();
-  const wide = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
-  expect(wide).toBeLessThanOrEqual(0);
+  for (const path of ['', '/a-fifth-for-autumn', '/harbour-code'])
+    for (const [width, colorScheme] of [
+      [390, 'dark'],
+      [1280, 'light'],
+    ] as const) {
+      await page.setViewportSize({ width, height: 844 });
+      await page.emulateMedia({ colorScheme });
+      await page.goto(results + path);
+      await clean(page, `results${path}, ${width}`);
+      await fits(page, `results${path}, ${width}`);
+    }
 });
 
 /** Made-up shoppers come by the shop's API; they order far more often where the parcel is free. */
@@ -163,6 +173,10 @@ test('a trial: planned, begun, sure of itself, and its winner published', async 
   await expect(page.getByText(/B brings €[\d.,]+ more margin per hundred visits, between/)).toBeVisible();
   await expect(page.getByText('It stopped by itself, as it was sure.')).toBeVisible();
   await expect(page.getByText(/Visits fell \d+\.\d to \d+\.\d: as they should/)).toBeVisible();
+  await clean(page, 'a trial');
+  await page.setViewportSize({ width: 390, height: 844 });
+  await fits(page, 'a trial');
+  await page.setViewportSize({ width: 1280, height: 800 });
   // A viewer may look, and no more.
   await page.goto(`${agonal}/account`);
   await page.getByRole('button', { name: 'sign out' }).first().click();

@@ -25,6 +25,9 @@ go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk 
   /^BenchmarkHTTPDecision\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
     for (i = 3; i < NF; i++) { if ($(i+1) == "agonal/s") printf "http.agonal.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "bare/s") printf "http.bare.%s %.0f 1/s\n", a[2], $i; if ($(i+1) == "%-of-bare") printf "http.share_of_bare.%s %.0f %%\n", a[2], $i } }'
 go test ./internal/app -run '^$' -bench Import -benchtime 3x | awk '/^BenchmarkImport/ { printf "import.20000_variants %.2f s\n", $3 / 1e9 }'
+go test ./internal/store -run '^$' -bench Events -benchtime 20x | awk '
+  /^BenchmarkEvents/ { for (i = 3; i < NF; i++) { if ($(i+1) == "counted/s") printf "events.counted %.0f 1/s\n", $i; if ($(i+1) == "copied/s") printf "events.copied %.0f 1/s\n", $i; if ($(i+1) == "%-of-copy") printf "events.share_of_copy %.0f %%\n", $i } }'
+go test ./core/trial -run '^$' -bench Point | awk '/^BenchmarkPoint/ { printf "trial.assignment %.0f ns\n", $3 }'
 go test ./internal/merchant -run '^$' -bench Pages -benchtime 30x | awk '
   /^BenchmarkPages\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
     for (i = 3; i < NF; i++) if ($(i+1) == "median-ms") printf "page.median.%s %.1f ms\n", a[2], $i }'

@@ -15,6 +15,10 @@ say "Laws, $cases cases each"
 grep -rl pgregory.net/rapid --include=*_test.go core | xargs -n 1 dirname | sort -u | while read -r dir; do
   CASES=$cases go test "./$dir" -count=1 -timeout 180m -run 'Test'
 done
+say "Results and trials: a thousand of each, and a second computation"
+LAWS=1 go test ./core/results ./core/trial -count=1 -v -run 'Truth|Without|Planned|Shares' | grep -v '^=== '
+/usr/bin/python3 -c 'import scipy' 2>/dev/null || need python3-scipy python3-scipy
+go test -tags laws ./core/trial -count=1 -run Second -v | grep -v '^=== '
 say "The choice against an integer program"
 go test -tags laws ./core/search -count=1 -run Program -v | grep -v '^=== '
 say "Fuzzing, $seconds s each"

@@ -80,12 +80,13 @@ func TestEveryPageAnswers(t *testing.T) {
 	b := as(demo.Email)
 	for _, p := range []string{"/shops", "/gallery", "/s/lindquill/nudges", "/s/lindquill/nudges/start", "/s/lindquill/nudges/winter-ladder", "/s/lindquill/nudges/winter-ladder/revisions",
 		"/s/lindquill/nudges/winter-ladder/preview", "/s/lindquill/rehearsal", "/s/lindquill/shop", "/s/lindquill/shop/import", "/s/lindquill/shop/regions", "/s/lindquill/shop/orders",
-		"/s/lindquill/shop/orders/1001", "/s/lindquill/shop/orders.csv", "/s/lindquill/shop/catalogue.csv", "/s/lindquill/shop/settings"} {
+		"/s/lindquill/shop/orders/1001", "/s/lindquill/shop/orders.csv", "/s/lindquill/shop/catalogue.csv", "/s/lindquill/shop/settings",
+		"/s/lindquill/results", "/s/lindquill/results.csv", "/s/lindquill/results/winter-ladder", "/s/lindquill/results/harbour-code", "/s/lindquill/nudges/winter-ladder/try"} {
 		status, body := b.get(p)
 		assert.Equal(t, 200, status, p)
 		assert.NotContains(t, body, "ZgotmplZ", p)
 	}
-	for _, p := range []string{"/s/nobody/nudges", "/s/lindquill/nudges/none", "/s/lindquill/shop/orders/7", "/s/lindquill/shop/import/x"} {
+	for _, p := range []string{"/s/nobody/nudges", "/s/lindquill/nudges/none", "/s/lindquill/shop/orders/7", "/s/lindquill/results/none", "/s/lindquill/results/trials/none", "/s/lindquill/shop/import/x"} {
 		status, body := b.get(p)
 		assert.Equal(t, 404, status, p)
 		assert.Regexp(t, "not here|no such", body, p)

@@ -97,10 +97,11 @@ func eventCells(events string) string {
 	UNION ALL
 	SELECT e.shop_id, e.day, e.kind, e.nudge_id, e.revision, e.rung, e.placement, v.region, e.language, e.device, e.arm, 0::bigint,
 		sum(v.first), sum(v.orders), sum(v.goods), 0::bigint, sum(v.margin), sum(v.margin::numeric * v.margin), sum(v.unknown)
-	FROM ` + events + ` e CROSS JOIN LATERAL (
+	FROM (SELECT DISTINCT o.shop_id, o.visit FROM (SELECT DISTINCT shop_id, visit FROM ` + events + ` x) d JOIN orders o ON o.shop_id = d.shop_id AND o.visit = d.visit) w
+		JOIN ` + events + ` e ON e.shop_id = w.shop_id AND e.visit = w.visit AND e.kind IN (` + kinds(ForOrders) + `) CROSS JOIN LATERAL (
 		SELECT o.region, (row_number() OVER (ORDER BY min(o.number)) = 1)::int AS first, count(*) AS orders, sum(o.goods) AS goods,
 			coalesce(sum(o.margin), 0) AS margin, count(*) FILTER (WHERE o.margin IS NULL) AS unknown
-		FROM orders o WHERE ` + cameOf + ` AND e.kind IN (` + kinds(ForOrders) + `) GROUP BY o.region) v
+		FROM orders o WHERE ` + cameOf + ` GROUP BY o.region) v
 	GROUP BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11`
 }
 
@@ -188,6 +189,7 @@ const LatestEvent = 7
 // RecordEvents stores events of one or more shops, each once by its id within its visit, and
 // counts them, all or none. It returns how many were new.
 func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, err error) {
+	events = once(events)
 	months := map[time.Time]bool{}
 	shops := map[string]bool{}
 	for i := range events {
@@ -224,18 +226,24 @@ func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, 
 			AND e.day BETWEEN i.day - $1::int AND i.day + $1::int`, LatestEvent+1); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "SET LOCAL enable_hashjoin = on"); err != nil { // what comes in, with itself
-			return err
-		}
-		if _, err := tx.Exec(ctx, `DELETE FROM incoming a USING incoming b WHERE a.shop_id = b.shop_id AND a.visit = b.visit AND a.id = b.id AND a.ctid > b.ctid`); err != nil {
-			return err
-		}
 		if _, err := tx.Exec(ctx, addCells(eventCells("incoming"))); err != nil {
 			return err
 		}
 		tag, err := tx.Exec(ctx, "INSERT INTO events SELECT * FROM incoming")
 		fresh = tag.RowsAffected()
 		return err
+	})
+}
+
+// once keeps of events with one id in one visit the first.
+func once(events []Event) []Event {
+	type key struct{ shop, visit, id string }
+	seen := make(map[key]bool, len(events))
+	return slices.DeleteFunc(slices.Clone(events), func(e Event) bool {
+		k := key{e.ShopID, e.Visit, e.ID}
+		was := seen[k]
+		seen[k] = true
+		return was
 	})
 }
 
