@@ -1,6 +1,6 @@
 // Takes the pictures in docs/screenshots from the demo: make screenshots.
 import { test, type Page } from '@playwright/test';
-import { agonal, lindquill, putIn, signIn } from './servers';
+import { agonal, lindquill, past, putIn, signIn } from './servers';
 
 const folder = `${import.meta.dirname}/../docs/screenshots`;
 
@@ -31,8 +31,6 @@ shots('merchant', {}, async (page, shot) => {
   await page.goto(merchant('rehearsal?sku=HARBLU-30&qty.HARBLU-30=3&code=HARBOUR10&draft=parcels-to-japan'));
   await page.getByText('Why', { exact: true }).first().click();
   await shot('rehearsal');
-  await page.goto(merchant('shop'));
-  await shot('products');
   await page.goto(merchant('shop/orders'));
   await page.getByRole('main').getByRole('link', { name: /^\d+$/ }).first().click();
   await page.getByRole('textbox').first().fill('1');
@@ -44,8 +42,6 @@ shots('merchant', {}, async (page, shot) => {
   await page.getByLabel('Copper').check();
   await page.frameLocator('#look-frame').getByRole('heading', { name: 'Goes with it' }).waitFor();
   await shot('look');
-  await page.goto(merchant('shop/connection'));
-  await shot('connection');
   await page.goto(merchant('nudges/notebooks-by-the-stack'));
   const pieces = page.getByRole('slider', { name: /^Pieces of/ });
   await pieces.focus();
@@ -54,6 +50,11 @@ shots('merchant', {}, async (page, shot) => {
   await page.goto(merchant('nudges/a-bottle-instead'));
   await page.frameLocator('#preview').getByRole('dialog').waitFor();
   await shot('workbench-offer');
+  await past(page);
+  await page.goto(merchant('results'));
+  await shot('results');
+  await page.getByRole('region', { name: 'Trials' }).getByRole('link').first().click();
+  await shot('trial');
   await page.goto(merchant('shop/sales?percent=15&from=2030-12-02T09:00&until=2030-12-09T20:00&scope.include.collections=Fountain pens&ending.EUR=0.90'));
   await shot('sales');
 });

@@ -107,3 +107,16 @@ export function ownPage(port: number, html: () => string): Promise<Server> {
     s.listen(port, '127.0.0.1', () => ready(s));
   });
 }
+
+/** Waits until the demo's past is made: its last days have orders. */
+export async function past(page: Page) {
+  await signIn(page);
+  await expect(async () => {
+    await page.goto(`${agonal}/s/lindquill/results`);
+    await page.getByText('The days as a table').click();
+    const rows = page.getByRole('row').filter({ has: page.getByRole('rowheader', { name: /^\w{3} \d+ \w{3} \d{4}$/ }) });
+    await expect(rows).toHaveCount(56);
+    const days = await rows.evaluateAll((all) => all.map((r) => Number(r.querySelector('td')!.textContent)));
+    expect(days.slice(-4, -1).every((n) => n > 0)).toBe(true); // today is not over
+  }).toPass({ timeout: 200_000, intervals: [2000] });
+}

@@ -52,17 +52,20 @@ export const drawer = (page: Page) => page.getByRole('dialog', { name: 'Cart' })
 export const begun: string[] = [];
 export let paused: string[] = [];
 
-/** Lets the shop's own nudges go on after each story, and those of the stories rest. */
+/** Lets the shop's own nudges go on, and those of the stories rest. */
+export async function rest(page: Page) {
+  await signIn(page);
+  const were = new Set([...paused, ...(await pauseAll(page))]);
+  await resume(
+    page,
+    [...were].filter((name) => !begun.includes(name)),
+  );
+  paused = [];
+}
+/** Does so after each story. */
 export function restAfterwards() {
   test.afterEach(async ({ page }) => {
-    if (page.url() === 'about:blank') return;
-    await signIn(page);
-    const were = new Set([...paused, ...(await pauseAll(page))]);
-    await resume(
-      page,
-      [...were].filter((name) => !begun.includes(name)),
-    );
-    paused = [];
+    if (page.url() !== 'about:blank') await rest(page);
   });
 }
 

@@ -8,6 +8,9 @@ psql=$(ls -d /usr/lib/postgresql/*/bin/psql 2>/dev/null | tail -n 1)
 "${psql:-psql}" "$DATABASE_URL" -qc "DROP SCHEMA IF EXISTS $schema CASCADE; CREATE SCHEMA $schema" 2>/dev/null
 case $DATABASE_URL in *\?*) sep='&' ;; *) sep='?' ;; esac
 export DATABASE_URL="$DATABASE_URL${sep}search_path=$schema"
-export AGONAL_STATE=${AGONAL_STATE:-.state}/$schema AGONAL_GALLERY=1 AGONAL_RATE=1000 AGONAL_DEMO_VISITS=$([ "${E2E_PART:-all}" = results ] && echo 60 || echo 0) AGONAL_ORIGINS=http://127.0.0.1:$((${E2E_PORT:-18080} + 3))
+visits=0 # a day, of the demo's past
+[ "${E2E_PART:-all}" != results ] || visits=60
+[ -z "${SHOTS:-}" ] || visits=120
+export AGONAL_STATE=${AGONAL_STATE:-.state}/$schema AGONAL_GALLERY=1 AGONAL_RATE=1000 AGONAL_DEMO_VISITS=$visits AGONAL_ORIGINS=http://127.0.0.1:$((${E2E_PORT:-18080} + 3))
 rm -rf "$AGONAL_STATE"
 exec bin/agonal serve

@@ -16,8 +16,10 @@ import (
 
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/snapshot"
+	"agonal.dev/agonal/core/trial"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 )
@@ -69,10 +71,20 @@ func in(country string) func(*decide.Request) {
 	return func(r *decide.Request) { r.Cart.Destination = &decide.Destination{Country: country} }
 }
 
+// keptFrom makes the visitor one of the half that a nudge is kept from.
+func keptFrom(id string) func(*decide.Request) {
+	return func(r *decide.Request) {
+		for n := 0; !trial.Within(id, r.Visit.Visitor, money.Whole/2); n++ {
+			r.Visit.Visitor = fmt.Sprint("visitor-", n)
+		}
+	}
+}
+
 var settings = []setting{
 	{field: "settings.stacking", page: "settings", typed: url.Values{"stacking": {"by_priority"}}, before: ladder, see: toPay, was: int64(4200), is: int64(4580)}, // 42.00 with shipping free; 39.90 and 5.90
 	{field: "settings.rounding", page: "settings", typed: url.Values{"rounding": {"per_line"}}, before: thirds, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return d.Goods }, was: int64(2799), is: int64(2800)},
 	{field: "settings.margin", page: "settings", typed: url.Values{"margin": {"60 %"}}, before: thirds, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return len(d.Rewards) }, was: 1, is: 0},
+	{field: "settings.holdout", page: "settings", typed: url.Values{"holdout": {"50 %"}}, before: thirds, req: keptFrom("third-off"), see: func(d decide.Decision, _ *app.ShopSnapshot) any { return len(d.Rewards) }, was: 1, is: 0},
 	{field: "settings.most_off", page: "settings", typed: url.Values{"most_off.home": {"€1.00"}}, before: func(t *testing.T, a *app.App) {
 		publish(t, a, "five-off", `{"basis":"before_nudges","rungs":[{"thresholds":{"home":"30.00 EUR"},"rewards":[{"kind":"order_percent","percent":"5"}]}]}`, "")
 	}, see: func(d decide.Decision, _ *app.ShopSnapshot) any { return d.Off }, was: int64(210), is: int64(100)},

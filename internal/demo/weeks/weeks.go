@@ -81,6 +81,10 @@ func Make(ctx context.Context, a *app.App, visits int) error {
 	if err != nil {
 		return err
 	}
+	shelves, err := a.Store.Products(ctx, demo.Shop)
+	if err != nil {
+		return err
+	}
 	past := *a
 	var present time.Time
 	past.Now = func() time.Time { return present }
@@ -113,6 +117,8 @@ func Make(ctx context.Context, a *app.App, visits int) error {
 			_, err = past.Publish(ctx, demo.Shop, old.ID, who, old.DraftVersion)
 		case 42:
 			_, err = past.SetState(ctx, demo.Shop, old.ID, who, store.StateLive, store.StateEnded)
+		case 35:
+			err = tryEarlier(ctx, &past)
 		}
 		if err == nil {
 			_, err = past.Snapshots.Refresh(ctx, demo.Shop)
@@ -127,10 +133,28 @@ func Make(ctx context.Context, a *app.App, visits int) error {
 			return fmt.Errorf("making the demo's past: %w", err)
 		}
 	}
-	if err := a.Store.SaveProducts(ctx, demo.Shop, demo.Goods(), a.Now(), nil); err != nil {
+	if err := a.Store.SaveProducts(ctx, demo.Shop, shelves, a.Now(), nil); err != nil {
 		return err
 	}
 	_, err = a.Snapshots.Refresh(ctx, demo.Shop)
+	return err
+}
+
+// tryEarlier begins a trial that still goes on today: whether the first step of the prices by
+// the stack should come earlier.
+func tryEarlier(ctx context.Context, past *app.App) error {
+	n, err := past.Nudge(ctx, demo.Shop, "notebooks-by-the-stack")
+	if err != nil {
+		return err
+	}
+	n, err = past.EditDraft(ctx, demo.Shop, n.ID, who, n.DraftVersion, func(d *nudge.Definition) error {
+		d.Ladder.Rungs[0].Count = 2
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	_, err = past.StartTrial(ctx, demo.Shop, n.ID, who, n.DraftVersion, money.Whole/5, money.Whole/2)
 	return err
 }
 

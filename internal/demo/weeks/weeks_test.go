@@ -33,7 +33,7 @@ func TestThePastIsMadeOnceAndLeavesTheShopAsItWas(t *testing.T) {
 	assert.Equal(t, store.StateEnded, n.State)
 	after, err := a.Store.Products(ctx, demo.Shop)
 	require.NoError(t, err)
-	assert.Equal(t, before, after, "the shelves are full again")
+	assert.Equal(t, before, after, "the shelves are as they were")
 	require.NoError(t, weeks.Make(ctx, a, 5))
 	again, err := a.Results(ctx, demo.Shop, f.Asked)
 	require.NoError(t, err)
