@@ -98,7 +98,11 @@ import { themed } from './theme';
   const queue: object[] = [];
   let flushing = 0;
   /** Reports something of the visit, once; of a nudge with what is known of it. */
-  const report = (kind: string, of?: { nudge: string; revision: number; rung?: number }, more: { placement?: string | null; held?: boolean; arm?: string } = {}) => {
+  const report = (
+    kind: string,
+    of?: { nudge: string; revision: number; rung?: number },
+    more: { placement?: string | null; held?: boolean; arm?: string } = {},
+  ) => {
     const id = `${kind}:${of?.nudge ?? ''}:${kind === 'shown' ? 0 : (of?.rung ?? 0)}`;
     if (!live || told.has(id)) return;
     sessionStorage.setItem(toldKept, JSON.stringify([...told.add(id)]));
