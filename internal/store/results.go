@@ -200,7 +200,7 @@ func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, 
 	if err := s.months(ctx, months); err != nil {
 		return 0, err
 	}
-	return fresh, pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, incoming); err != nil {
 			return err
 		}
@@ -233,6 +233,7 @@ func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, 
 		fresh = tag.RowsAffected()
 		return err
 	})
+	return fresh, err
 }
 
 // once keeps of events with one id in one visit the first.
