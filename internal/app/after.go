@@ -211,7 +211,7 @@ func (a *App) add(ctx context.Context, tx *gorm.DB, o *store.Order, out *store.O
 		return err
 	}
 	now := orderOf(o.ShopID, then, OrderRequest{Key: o.IdempotencyKey, Cart: decide.Cart{Destination: &decide.Destination{Country: o.Country}}, Customer: o.Customer}, o.RequestHash, found.Now, o.PlacedAt)
-	now.Arm, now.Language, now.Device = o.Arm, o.Language, o.Device
+	now.Arm, now.Language, now.Device, now.WithVisitor = o.Arm, o.Language, o.Device, o.WithVisitor
 	now.Number, now.Visit, now.ToPay, now.AsQuoted = o.Number, o.Visit, o.ToPay+req.Expect, o.AsQuoted || out.AsQuoted
 	for i := range now.Rewards {
 		now.Rewards[i].OrderNumber = o.Number

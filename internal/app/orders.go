@@ -199,7 +199,7 @@ func orderOf(shop string, snap *snapshot.Snapshot, req OrderRequest, hash string
 		ShopID: shop, IdempotencyKey: req.Key, RequestHash: hash, Visit: req.Visit.ID, Region: d.Region,
 		Country: req.Cart.Destination.Country, Currency: d.Currency, Goods: d.Goods, Off: d.Off, Tax: d.Tax,
 		ToPay: d.ToPay, Customer: req.Customer, SharedLink: req.SharedLink, Decision: d, PlacedAt: now,
-		Language: d.Locale, Device: string(req.Visit.Device),
+		Language: d.Locale, Device: string(req.Visit.Device), WithVisitor: req.Visit.Visitor != "",
 	}
 	if decide.SeesNone(snap, req.Visit.Visitor) {
 		o.Arm = results.ArmNone

@@ -88,6 +88,9 @@ func (a *App) StartTrial(ctx context.Context, shop, id, who string, version int,
 	if err != nil {
 		return t, err
 	}
+	if err := a.toldVisitors(ctx, shop); err != nil {
+		return t, err
+	}
 	days := plan.Days
 	if days == 0 {
 		days = LongestTrial
@@ -141,6 +144,24 @@ func (a *App) StartTrial(ctx context.Context, shop, id, who string, version int,
 		return announce(tx, shop)
 	})
 	return t, a.refreshed(ctx, shop, err)
+}
+
+// lastOf is how many orders are looked at for whether they tell who visited.
+const lastOf = 100
+
+// toldVisitors looks whether the shop's server tells who visits: where it does not, a shopper
+// could be shown one of two promises and pay by the other.
+func (a *App) toldVisitors(ctx context.Context, shop string) error {
+	var n struct{ All, Told int64 }
+	err := a.Store.DB.WithContext(ctx).Raw(`SELECT count(*) AS all, count(*) FILTER (WHERE with_visitor) AS told
+		FROM (SELECT with_visitor FROM orders WHERE shop_id = ? ORDER BY number DESC LIMIT ?) o`, shop, lastOf).Scan(&n).Error
+	if err != nil {
+		return err
+	}
+	if 10*n.Told < 9*n.All {
+		return Problem{"visitor", fmt.Sprintf("Of the last %d orders %d did not tell who visited, so shoppers could be shown one of the two and pay by the other. Let the shop's server put the cookie agonal_visitor into visit.visitor of what it asks and orders.", n.All, n.All-n.Told)}
+	}
+	return nil
 }
 
 // apart says what two definitions differ in that a trial cannot compare; empty: nothing.

@@ -114,6 +114,10 @@ func TestWhatCannotBeTried(t *testing.T) {
 	assert.ErrorContains(t, start(half, half), "nothing to try")
 	assert.ErrorContains(t, start(half, money.Whole), "from 5 to 95")
 	assert.ErrorContains(t, start(0, half), "from 1 to 100")
+	changed(t, a, from(2000))
+	require.NoError(t, a.Store.DB.Model(&store.Order{}).Where("shop_id = ? AND number % 2 = 0", demo.Shop).Update("with_visitor", false).Error)
+	assert.ErrorContains(t, start(half, half), "did not tell who visited")
+	require.NoError(t, a.Store.DB.Model(&store.Order{}).Where("shop_id = ?", demo.Shop).Update("with_visitor", true).Error)
 	n := changed(t, a, func(d *nudge.Definition) { d.Ladder.Scope.Include.Collections = []string{"Inks"} })
 	assert.ErrorContains(t, start(half, half), "counts other goods")
 	changed(t, a, func(d *nudge.Definition) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"time"
 
 	"gorm.io/gorm"
@@ -198,6 +199,7 @@ func orders(ctx context.Context, a *app.App) error {
 		if !o.ordered {
 			continue
 		}
+		o.req.Visit.Visitor = "demo-visitor-" + strconv.Itoa(i)
 		o.req.Key, o.req.Visit.ID, o.req.Expect, o.req.Customer = visit, visit, d.ToPay, o.customer
 		if _, err := past.PlaceOrder(ctx, Shop, o.req); err != nil {
 			return err

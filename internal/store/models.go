@@ -257,6 +257,7 @@ type Order struct {
 	Arm            string       // see [Event]
 	Language       string
 	Device         string
+	WithVisitor    bool            // it told who visited
 	AsQuoted       bool            // taken over as the shop charged it, while Agonal could not be reached
 	Decision       decide.Decision `gorm:"serializer:json"`
 	PlacedAt       time.Time

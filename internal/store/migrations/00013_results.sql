@@ -42,6 +42,8 @@ ALTER TABLE orders ADD COLUMN margin bigint;
 ALTER TABLE orders ADD COLUMN arm text NOT NULL DEFAULT '';
 ALTER TABLE orders ADD COLUMN language text NOT NULL DEFAULT '';
 ALTER TABLE orders ADD COLUMN device text NOT NULL DEFAULT '';
+-- Whether it told who visited, so that it was priced as the visitor is treated.
+ALTER TABLE orders ADD COLUMN with_visitor boolean NOT NULL DEFAULT false;
 CREATE INDEX orders_visit ON orders (shop_id, visit) WHERE visit <> '';
 -- What it cost the shop: of a gift, its unit cost; else the amount.
 ALTER TABLE order_rewards ADD COLUMN cost bigint;
@@ -89,7 +91,7 @@ DROP FUNCTION results_go_with_shop;
 DROP TABLE result_cells;
 ALTER TABLE order_rewards DROP COLUMN cost;
 DROP INDEX orders_visit;
-ALTER TABLE orders DROP COLUMN device, DROP COLUMN language, DROP COLUMN arm, DROP COLUMN margin;
+ALTER TABLE orders DROP COLUMN with_visitor, DROP COLUMN device, DROP COLUMN language, DROP COLUMN arm, DROP COLUMN margin;
 DROP TABLE events;
 DROP FUNCTION events_month;
 CREATE TABLE events (
