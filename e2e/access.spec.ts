@@ -174,6 +174,7 @@ test('the keyboard alone does the whole story', async ({ page, context }) => {
   await expect(page.getByRole('region', { name: 'The promise' }).locator('summary', { hasText: /^UK$/ })).toBeVisible();
   await tabTo(page, /^Goal of rung 1: £60\.00$/);
   await page.keyboard.press('Enter');
+  await expect(page.locator('details.part[open] input.amount').first()).toBeFocused();
   await page.keyboard.press('ControlOrMeta+A');
   await page.keyboard.type('44');
   await page.keyboard.press('Enter');
