@@ -170,11 +170,13 @@ test('a trial: planned, begun, sure of itself, and its winner published', async 
   // A viewer may look, and no more.
   await page.goto(`${agonal}/account`);
   await page.getByRole('button', { name: 'sign out' }).first().click();
+  await expect(page.getByRole('button', { name: 'Sign in' })).toBeVisible();
   await signIn(page, 'vera@lindquill.example');
   await page.goto(trial);
   await expect(page.getByText(/Trial, ended/)).toBeVisible();
   await expect(page.getByRole('button', { name: 'Publish B' })).toHaveCount(0);
   await page.getByRole('button', { name: 'sign out' }).click();
+  await expect(page.getByRole('button', { name: 'Sign in' })).toBeVisible();
   await signIn(page);
   await page.goto(trial);
   await page.getByRole('button', { name: 'Publish B' }).dblclick();

@@ -84,6 +84,7 @@ type work struct {
 	quietMatters bool
 	byAct        map[string]*OfferItem // by nudge: what the order costs with the code that an act earns
 	noOffer      map[string]Reason     // by nudge: why an offer that is due has nothing to offer
+	none         *bool                 // whether the visitor sees no nudge at all; nil: not looked at yet
 	tongue       snapshot.Tongue
 	placed       []*snapshot.Compiled // the problem's nudges
 	told         []int32              // per nudge of the decision: its place in taking

@@ -24,10 +24,14 @@ func (w *work) heldOut(n *snapshot.Compiled) bool {
 	if h := n.Definition.Holdout; h != nil {
 		own = *h
 	}
-	if !trial.Within(everyNudge, visitor, all) && !trial.Within(n.ID, visitor, own) {
+	if max(all, own) == 0 || slices.ContainsFunc(w.req.Visit.Shown, func(r ShownRef) bool { return r.Nudge == n.ID }) {
 		return false
 	}
-	return !slices.ContainsFunc(w.req.Visit.Shown, func(r ShownRef) bool { return r.Nudge == n.ID })
+	if w.none == nil { // once for all nudges
+		none := trial.Within(everyNudge, visitor, all)
+		w.none = &none
+	}
+	return *w.none || trial.Within(n.ID, visitor, own)
 }
 
 // SeesNone tells whether a visitor is of the share that sees none of a shop's nudges.

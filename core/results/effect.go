@@ -48,6 +48,14 @@ func (v *Visits) PerVisit() (mean, variance float64) {
 	return mean, math.Max(0, s) / (n * (n - 1)) / n
 }
 
+// PerHundred is the margin of a hundred visits, rounded half away from zero; 0 without any.
+func (v *Visits) PerHundred() money.Minor {
+	if v.Visits == 0 {
+		return 0
+	}
+	return ForEach(v.Margin, v.Visits, 100)
+}
+
 // Conversion is the share of visits with an order, and half the width of its 90 % interval.
 func (v *Visits) Conversion() (share, half float64) {
 	if v.Visits == 0 {

@@ -80,12 +80,12 @@ func (a *App) Results(ctx context.Context, shop string, q Asked) (Found, error) 
 		return f, err
 	}
 	f.Before = results.OfShop(counts, q.Days())
-	f.Published, err = a.published(ctx, shop, "", &q)
+	f.Published, err = a.published(ctx, shop, &q)
 	return f, err
 }
 
 // published lists revisions that were published within a period, without their definitions.
-func (a *App) published(ctx context.Context, shop, nudge string, q *Asked) ([]store.Revision, error) {
+func (a *App) published(ctx context.Context, shop string, q *Asked) ([]store.Revision, error) {
 	snap, err := a.Snapshots.Get(ctx, shop)
 	if err != nil {
 		return nil, err
@@ -94,9 +94,6 @@ func (a *App) published(ctx context.Context, shop, nudge string, q *Asked) ([]st
 		return time.Date(d.Year(), d.Month(), d.Day(), 0, 0, 0, 0, snap.Zone)
 	}
 	db := a.Store.DB.WithContext(ctx).Omit("Definition").Where("shop_id = ? AND published_at >= ? AND published_at < ?", shop, begin(q.From), begin(q.To.AddDate(0, 0, 1)))
-	if nudge != "" {
-		db = db.Where("nudge_id = ?", nudge)
-	}
 	var out []store.Revision
 	return out, db.Order("published_at, nudge_id, number").Find(&out).Error
 }
@@ -105,10 +102,8 @@ func (a *App) published(ctx context.Context, shop, nudge string, q *Asked) ([]st
 type FoundOfNudge struct {
 	Asked
 	results.Figures
-	Days      []results.Day // With: orders in which it gave something, Without: visits that saw it
-	By        map[store.By][]results.Count
-	Published []store.Revision
-	Orders    []store.Order // the last in which it gave something, without their decisions
+	By     map[store.By][]results.Count
+	Orders []store.Order // the last in which it gave something, without their decisions
 }
 
 const lastOrders = 50
@@ -128,14 +123,11 @@ func (a *App) NudgeResults(ctx context.Context, shop, id string, q Asked) (Found
 	if all := results.OfNudges(counts, q.Days()); all[id] != nil {
 		f.Figures = *all[id]
 	}
-	for _, by := range []store.By{store.ByDay, store.ByPlacement, store.ByLanguage, store.ByDevice, store.ByRegion, store.ByRevision} {
+	for _, by := range []store.By{store.ByPlacement, store.ByLanguage, store.ByDevice, store.ByRegion, store.ByRevision} {
 		query.By = []store.By{by}
 		if f.By[by], err = a.Store.Counts(ctx, shop, query); err != nil {
 			return f, err
 		}
-	}
-	if f.Published, err = a.published(ctx, shop, id, &q); err != nil {
-		return f, err
 	}
 	err = a.Store.DB.WithContext(ctx).Omit("Decision").Preload("Rewards").
 		Where("shop_id = ? AND region IN ? AND number IN (SELECT order_number FROM order_rewards WHERE shop_id = ? AND nudge_id = ?)", shop, query.Regions, shop, id).

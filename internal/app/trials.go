@@ -57,11 +57,19 @@ func (a *App) PlanTrial(ctx context.Context, shop, id string, worth, share money
 	p.Currency = snap.Nudges[i].Definition.FirstRegion(snap.Regions()).Currency
 	now := a.Now().In(snap.Zone)
 	to := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)
-	found, err := a.NudgeResults(ctx, shop, id, Asked{From: to.AddDate(0, 0, -judgedFrom), To: to.AddDate(0, 0, -1), Currency: p.Currency})
+	query, err := a.query(ctx, shop, &Asked{From: to.AddDate(0, 0, -judgedFrom), To: to.AddDate(0, 0, -1), Currency: p.Currency})
 	if err != nil {
 		return p, err
 	}
-	v := found.With
+	query.Nudge, query.Kinds = id, []results.Kind{results.Could}
+	counts, err := a.Store.Counts(ctx, shop, query)
+	if err != nil {
+		return p, err
+	}
+	var v results.Visits
+	if f := results.OfNudges(counts, judgedFrom)[id]; f != nil {
+		v = f.With
+	}
 	p.PerDay = float64(v.Visits) / judgedFrom
 	mean, variance := v.PerVisit()
 	p.Margin = mean

@@ -133,8 +133,7 @@ func (v *resultOfView) arms() {
 		if avg, ok := x.AverageOrder(); ok {
 			r.Average = v.money(avg)
 		}
-		mean, _ := x.PerVisit()
-		r.PerHundred = v.money(money.Minor(100*mean + 0.5))
+		r.PerHundred = v.money(x.PerHundred())
 		v.Arms = append(v.Arms, r)
 	}
 	row("could see it", &v.Found.With)

@@ -3,6 +3,7 @@ package merchant
 import (
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -105,7 +106,7 @@ func (v *tryView) say(h *here) {
 		return
 	}
 	amount := func(x float64) string {
-		return money.Format(money.Amount{Minor: money.Minor(x + 0.5), Currency: p.Currency}, h.shop.Locale)
+		return money.Format(money.Amount{Minor: money.Minor(math.Round(x)), Currency: p.Currency}, h.shop.Locale)
 	}
 	v.Says = []string{
 		fmt.Sprintf("In the last four weeks %s visits a day could see it, and 100 of them left %s of margin.", whole(int64(p.PerDay+0.5), h.shop.Locale), amount(100*p.Margin)),
@@ -232,8 +233,7 @@ func (v *trialView) lay(h *here) {
 		if avg, ok := x.AverageOrder(); ok {
 			r.Average = q.money(avg)
 		}
-		mean, _ := x.PerVisit()
-		r.PerHundred = q.money(money.Minor(100*mean + 0.5))
+		r.PerHundred = q.money(x.PerHundred())
 		v.Arms = append(v.Arms, r)
 	}
 	arm("A, revision "+fmt.Sprint(f.RevisionA), &f.A, f.GivenA)
