@@ -1,6 +1,6 @@
 // Takes the pictures in docs/screenshots from the demo: make screenshots.
 import { test, type Page } from '@playwright/test';
-import { agonal, lindquill, past, putIn, signIn } from './servers';
+import { agonal, lindquill, past, putIn, seesAll, signIn } from './servers';
 
 const folder = `${import.meta.dirname}/../docs/screenshots`;
 
@@ -82,6 +82,7 @@ shots('merchant, dark', { colorScheme: 'dark' }, async (page, shot) => {
   await shot('workbench-dark');
 });
 shots('shop', {}, async (page, shot) => {
+  await seesAll(page);
   await page.goto(lindquill);
   await shot('shop-home');
   await page.goto(`${lindquill}/sets/a-letter-a-week`);
@@ -95,6 +96,7 @@ shots('shop', {}, async (page, shot) => {
   await shot('shop-checkout');
 });
 shots('shop, on a phone', phone, async (page, shot) => {
+  await seesAll(page);
   await putIn(page, 'dunlin-a5', 'dotted', 5);
   await page.goto(`${lindquill}/products/dunlin-a5`);
   await page.getByRole('row', { name: /12 and more/ }).scrollIntoViewIfNeeded();

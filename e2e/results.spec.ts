@@ -4,11 +4,20 @@ import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { expect, test, type Page } from '@playwright/test';
 import { clean, fits } from './clean';
-import { agonal, past, signIn, tabTo } from './servers';
+import { agonal, lindquill, past, putIn, seesAll, signIn, tabTo, topBar } from './servers';
 
 const results = `${agonal}/s/lindquill/results`;
 
 const row = (page: Page, name: string) => page.getByRole('row').filter({ has: page.getByRole('link', { name, exact: true }) });
+
+/** Takes something of the page along. */
+async function take(page: Page, what: string, name: string): Promise<Buffer> {
+  const menu = page.locator('details', { has: page.getByText('Export', { exact: true }) });
+  if (!(await menu.evaluate((d: HTMLDetailsElement) => d.open))) await page.getByText('Export', { exact: true }).click();
+  const [file] = await Promise.all([page.waitForEvent('download'), menu.getByText(what, { exact: true }).click()]);
+  expect(file.suggestedFilename()).toBe(name);
+  return readFileSync(await file.path());
+}
 
 test('which nudge loses money, and why, down to an order', async ({ page }) => {
   test.setTimeout(240_000);
@@ -81,14 +90,90 @@ test('another period, another place, and the same table to take along', async ({
   await expect(page.getByText('The period ends before it begins; choose a later last day.')).toBeVisible();
   await expect(page.getByLabel('First day')).toHaveValue('2026-11-20');
   await page.goto(results);
-  const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Export' }).click()]);
-  expect(file.suggestedFilename()).toBe('lindquill-results.csv');
-  const lines = readFileSync(await file.path(), 'utf8')
-    .trim()
-    .split('\r\n');
+  const lines = (await take(page, 'Tables as CSV', 'lindquill-results.csv')).toString().trim().split('\r\n');
   const autumn = lines.find((l) => l.includes('A fifth for autumn'))!.split(',');
   const said = await row(page, 'A fifth for autumn').textContent();
   expect(said!.replaceAll(',', '')).toContain(`€${autumn[11]} given`);
+  expect((await take(page, 'Tables as XLSX', 'lindquill-results.xlsx')).subarray(0, 2).toString()).toBe('PK');
+  for (const [name, file, words] of [
+    ['The days', 'lindquill-days', 'Orders of Lindquill'],
+    ['Given and earned', 'lindquill-balance', 'A fifth for autumn'],
+  ]) {
+    expect((await take(page, `${name} as SVG`, `${file}.svg`)).toString()).toContain(words);
+    expect((await take(page, `${name} as PNG`, `${file}.png`)).subarray(1, 4).toString()).toBe('PNG');
+  }
+  // What was asked for goes along to a nudge, its files, and back.
+  await page.getByLabel('Where').selectOption('Home, in EUR');
+  await page.getByRole('button', { name: 'Show' }).click();
+  await page.getByRole('link', { name: 'A fifth for autumn', exact: true }).click();
+  await expect(page.getByLabel('Where')).toHaveValue('region:home');
+  const behind = (await take(page, 'Tables as CSV', 'lindquill-a-fifth-for-autumn.csv')).toString();
+  const used = Number(
+    (await page
+      .getByRole('row', { name: /^orders in which/ })
+      .getByRole('cell')
+      .nth(1)
+      .textContent())!.replace(/\D/g, ''),
+  );
+  expect(behind.split('\r\n').filter((l) => /^Orders,\d+,given away,/.test(l))).toHaveLength(used);
+  expect((await take(page, 'Tables as XLSX', 'lindquill-a-fifth-for-autumn.xlsx')).subarray(0, 2).toString()).toBe('PK');
+  await page.getByRole('link', { name: 'All results' }).click();
+  await expect(page.getByLabel('Where')).toHaveValue('region:home');
+  await page
+    .getByRole('row', { name: /Notebooks by the stack.*(running|ended)/ })
+    .getByRole('link')
+    .click();
+  expect((await take(page, 'Tables as CSV', 'notebooks-by-the-stack-2.csv')).toString()).toMatch(/^Arms,A,visits,\d+/m);
+  expect((await take(page, 'Tables as XLSX', 'notebooks-by-the-stack-2.xlsx')).subarray(0, 2).toString()).toBe('PK');
+  expect((await take(page, 'The band as SVG', 'notebooks-by-the-stack-2.svg')).toString()).toContain('margin per hundred visits');
+  expect((await take(page, 'The band as PNG', 'notebooks-by-the-stack-2.png')).subarray(1, 4).toString()).toBe('PNG');
+});
+
+test('a shopper is erased, and what was counted stays', async ({ page }) => {
+  test.setTimeout(240_000);
+  await past(page);
+  const first = page
+    .getByRole('list', { name: /The whole shop/ })
+    .getByRole('listitem')
+    .first();
+  const before = await first.textContent();
+  await page.goto(`${agonal}/s/lindquill/shop/orders`);
+  const row = page.getByRole('row', { name: /Made-up shopper/ }).first();
+  const name = (await row.textContent())!.match(/Made-up shopper \w+/)![0];
+  await row.getByRole('link').first().click();
+  await expect(page.getByText(name)).toBeVisible();
+  page.once('dialog', (d) => d.dismiss());
+  await page.getByRole('button', { name: 'Erase the shopper' }).click();
+  await expect(page.getByText(name)).toBeVisible(); // not without a yes
+  page.once('dialog', (d) => d.accept());
+  await page.getByRole('button', { name: 'Erase the shopper' }).click();
+  await expect(page.getByText(/The shopper is erased from \d+ orders? and \d+ visits?/)).toBeVisible();
+  await expect(page.getByText('no name')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Erase the shopper' })).toBeHidden();
+  await page.goto(results);
+  expect(await first.textContent()).toBe(before);
+});
+
+test('a report each Monday', async ({ page }) => {
+  test.setTimeout(240_000);
+  await past(page);
+  await page.getByRole('button', { name: 'Send it', exact: true }).dblclick();
+  await expect(page.getByText(/Each Monday at 07:00 .* goes to ilse@lindquill.example/)).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Send it no more' })).toBeVisible();
+  await expect(async () => {
+    await page.goto(`${agonal}/mail`);
+    await expect(page.getByRole('heading', { name: /^Lindquill, \d+ \w+ – / })).toHaveCount(1);
+  }).toPass({ timeout: 60_000 });
+  const report = await page.getByRole('article').filter({ hasText: 'In EUR' }).locator('pre').textContent();
+  expect(report).toMatch(/\d+ orders/);
+  expect(report).toMatch(/Winter ladder: .* given; over 8 weeks: /);
+  const link = report!.match(/https?:\/\/\S+\/results\?\S+/)![0];
+  expect(link).toContain(agonal);
+  await page.goto(link);
+  await expect(page.getByRole('heading', { level: 1, name: 'Results' })).toBeVisible();
+  await page.getByRole('button', { name: 'Send it no more' }).click();
+  await expect(page.getByText('No report comes any more.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Send it', exact: true })).toBeVisible();
 });
 
 test('with the keyboard, on a phone', async ({ page }) => {
@@ -110,6 +195,39 @@ test('with the keyboard, on a phone', async ({ page }) => {
       await clean(page, `results${path}, ${width}`);
       await fits(page, `results${path}, ${width}`);
     }
+});
+
+test('a shopper goes for what was said, and the chance of it rises; what was learned is forgotten and comes back', async ({ page }) => {
+  test.setTimeout(240_000);
+  await past(page);
+  const seen = async () => {
+    const cells = page
+      .getByRole('region', { name: 'How often it is accepted' })
+      .getByRole('row', { name: /^over 50 %/ })
+      .getByRole('cell');
+    const [shown, accepted] = (await cells.allTextContents()).map((t) => Number(t.replace(/\D/g, '')));
+    return { shown, accepted };
+  };
+  await page.goto(`${results}/winter-ladder`);
+  const before = await seen();
+  expect(before.shown).toBeGreaterThan(before.accepted);
+  await seesAll(page);
+  await page.goto(lindquill);
+  await expect(topBar(page)).toContainText('€60.00');
+  await page.waitForTimeout(1200); // half of it is to be seen for a second
+  await putIn(page, 'harbour-blue', '30 ml', 5);
+  await expect(page.getByRole('dialog', { name: 'Cart' })).toContainText('€70.00');
+  await expect(async () => {
+    await page.goto(`${results}/winter-ladder`);
+    expect(await seen()).toEqual({ shown: before.shown + 1, accepted: before.accepted + 1 });
+  }).toPass();
+  await page.getByRole('button', { name: 'Forget what was learned' }).dblclick();
+  await expect(page.getByText('it begins anew with the next visit')).toBeVisible();
+  expect(await seen()).toEqual({ shown: 0, accepted: 0 });
+  await expect(page.getByRole('button', { name: 'Forget what was learned' })).toBeHidden();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('What was learned is back.')).toBeVisible();
+  expect(await seen()).toEqual({ shown: before.shown + 1, accepted: before.accepted + 1 });
 });
 
 /** Made-up shoppers come by the shop's API; they order far more often where the parcel is free. */
@@ -187,6 +305,59 @@ test('a trial: planned, begun, sure of itself, and its winner published', async 
   await expect(page.getByRole('button', { name: 'Pause', exact: true })).toBeVisible(); // nothing is left to publish
 });
 
+test('a nudge is compared with doing without it', async ({ page, playwright }) => {
+  test.setTimeout(240_000);
+  await past(page);
+  await page.goto(`${results}/harbour-code`);
+  await expect(page.getByRole('link', { name: 'Compare with doing without' })).toBeHidden(); // a code is kept from nobody
+  await page.goto(`${agonal}/s/lindquill/nudges/harbour-code/try?against=none`);
+  await expect(page.getByText('needs no code')).toBeVisible();
+  await page.goto(`${agonal}/s/lindquill/nudges/a-sampler-with-a-full-basket/try`);
+  await page.getByRole('link', { name: 'Compare it with doing without it' }).click();
+  await expect(page.getByText('None of it')).toBeVisible();
+  await page.goto(`${results}/a-sampler-with-a-full-basket`);
+  await page.getByRole('link', { name: 'Compare with doing without' }).click();
+  await page.getByLabel('Share of visitors who have B, in percent').fill('97');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByText('Write a share from 5 to 95.')).toBeVisible();
+  await page.getByLabel('Share of visitors who have B, in percent').fill('30');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('None of it')).toBeVisible();
+  await page.getByRole('button', { name: 'Start the trial' }).click();
+  await expect(page.getByText('The trial has begun: 30 % of visitors do without it from now on.')).toBeVisible();
+  await expect(page.getByRole('row', { name: /^B, without it/ })).toBeVisible();
+  for (const [width, colorScheme] of [
+    [390, 'dark'],
+    [1280, 'light'],
+  ] as const) {
+    await page.setViewportSize({ width, height: 844 });
+    await page.emulateMedia({ colorScheme });
+    await clean(page, `a trial without, ${width}`);
+    await fits(page, `a trial without, ${width}`);
+  }
+  // About three visitors of ten are not told of it.
+  const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer pk_lindquill_demo' } });
+  let without = 0;
+  for (let i = 0; i < 60; i++) {
+    const r = await api.post('/v1/decisions', {
+      data: {
+        cart: { lines: [{ sku: 'KELGRE-30', quantity: 1 }], destination: { country: 'DE' } },
+        visit: { id: `w${i}`, visitor: `without-visitor-${i}` },
+        moment: { locale: 'en' },
+      },
+    });
+    const d = (await r.json()) as { nudges: { nudge: string; arm?: string }[] };
+    if (d.nudges.some((n) => n.nudge === 'a-sampler-with-a-full-basket' && n.arm?.endsWith(':without'))) without++;
+  }
+  expect(without).toBeGreaterThan(5);
+  expect(without).toBeLessThan(35);
+  await page.getByRole('button', { name: 'Stop and pause it' }).dblclick();
+  await expect(page.getByText('The nudge is paused from now on.')).toBeVisible();
+  await page.goto(`${agonal}/s/lindquill/nudges`);
+  await page.getByRole('button', { name: 'Resume A sampler with a full basket', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Pause A sampler with a full basket', exact: true })).toBeVisible();
+});
+
 test('a trial is stopped by hand, and everybody has what was there before', async ({ page, playwright }) => {
   test.setTimeout(240_000);
   await past(page);
@@ -199,8 +370,34 @@ test('a trial is stopped by hand, and everybody has what was there before', asyn
   await panel.getByRole('button', { name: 'Save' }).click();
   await expect(promise).toContainText('€20.00');
   await page.getByRole('link', { name: 'Try it first' }).click();
+  await page.getByLabel('Share of all visitors who are in it').fill('120');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByText('Write a share from 5 to 100.')).toBeVisible();
+  await page.getByLabel('Share of all visitors who are in it').fill('80');
+  await page.getByLabel(/Keep it apart/).check();
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByLabel(/Keep it apart/)).toBeChecked();
   await page.getByRole('button', { name: 'Start the trial' }).click();
-  await expect(page.getByText(/Trial, running since/)).toBeVisible();
+  await expect(page.getByText('80 % of visitors are in it, and 50 % of those have the draft from now on.')).toBeVisible();
+  await expect(page.getByText('Its visitors are in no other trial that is kept apart.')).toBeVisible();
+  // Another one that is kept apart finds no room, and what was typed stays.
+  await page.goto(`${agonal}/s/lindquill/nudges/winter-ladder/try?against=none&part=60&apart=yes`);
+  await page.getByRole('button', { name: 'Start the trial' }).click();
+  await expect(page.getByText(/20 % are free together/)).toBeVisible();
+  await expect(page.getByLabel('Share of all visitors who are in it')).toHaveValue('60');
+  // In a rehearsal one sits in either arm.
+  await page.goto(`${agonal}/s/lindquill/rehearsal?sku=KELGRE-30`);
+  await page.getByText('In which arms of trials').click();
+  const sampler = page.getByLabel('A sampler with a full basket').and(page.locator('select'));
+  for (const [arm, goal] of [
+    ['B, the other revision', '€20.00'],
+    ['A, as it is live', '€130.00'],
+  ]) {
+    await sampler.selectOption(arm);
+    await expect(page.getByRole('main').getByText(goal).first()).toBeVisible();
+    await expect(sampler).toHaveValue(arm[0].toLowerCase());
+  }
+  await page.goto(`${results}/trials/a-sampler-with-a-full-basket-2`);
   const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer pk_lindquill_demo' } });
   const thresholds = async () => {
     const found = new Set<number>();

@@ -27,10 +27,15 @@ go test ./internal/storefront -run '^$' -bench HTTPDecision -benchtime 3s | awk 
 go test ./internal/app -run '^$' -bench Import -benchtime 3x | awk '/^BenchmarkImport/ { printf "import.20000_variants %.2f s\n", $3 / 1e9 }'
 go test ./internal/store -run '^$' -bench Events -benchtime 20x | awk '
   /^BenchmarkEvents/ { for (i = 3; i < NF; i++) { if ($(i+1) == "counted/s") printf "events.counted %.0f 1/s\n", $i; if ($(i+1) == "copied/s") printf "events.copied %.0f 1/s\n", $i; if ($(i+1) == "%-of-copy") printf "events.share_of_copy %.0f %%\n", $i } }'
-go test ./core/trial -run '^$' -bench Point | awk '/^BenchmarkPoint/ { printf "trial.assignment %.0f ns\n", $3 }'
+go test ./core/decide -run '^$' -bench Assignment -benchtime 10000x | awk '
+  /^BenchmarkAssignment/ { for (i = 3; i < NF; i++) if ($(i+1) == "%-of-decision") printf "trial.assignment %.1f %% of a decision
+", $i }'
 go test ./internal/merchant -run '^$' -bench Pages -benchtime 30x | awk '
   /^BenchmarkPages\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
     for (i = 3; i < NF; i++) if ($(i+1) == "median-ms") printf "page.median.%s %.1f ms\n", a[2], $i }'
+go test ./internal/merchant -run '^$' -bench Results -benchtime 10x -timeout 60m | awk '
+  /^BenchmarkResults\// { split($1, a, "/"); sub(/-[0-9]+$/, "", a[2])
+    for (i = 3; i < NF; i++) if ($(i+1) == "median-ms") print "page.median.10_million_events." a[2] " " $i " ms" }'
 db_stop
 trap - EXIT
 ONLY=browser E2E_ARGS="bench.spec.ts -g dragging" ./scripts/test.sh 2>/dev/null | grep '^bench\.' | sed 's/^bench\.frames_per_second/workbench.frames_decided_and_drawn/'

@@ -63,7 +63,7 @@ prove() { # NAME PORT COMMAND-PREFIX…
 prove "$(id -un)" 18190
 if [ "$(id -u)" = 0 ]; then
   id -u ordinary-user >/dev/null 2>&1 || useradd --create-home ordinary-user
-  prove ordinary 18290 runuser -u ordinary-user -- env HOME=/home/ordinary-user PATH="$PATH" GOPROXY="$(go env GOPROXY)" GOFLAGS="$(go env GOFLAGS)" GONOSUMDB="$(go env GONOSUMDB)" GONOSUMCHECK=1 GOSUMDB="$(go env GOSUMDB)"
+  prove ordinary 18290 runuser -u ordinary-user -- env -u GOCACHE HOME=/home/ordinary-user PATH="$PATH" GOPROXY="$(go env GOPROXY)" GOFLAGS="$(go env GOFLAGS)" GONOSUMDB="$(go env GONOSUMDB)" GONOSUMCHECK=1 GOSUMDB="$(go env GOSUMDB)"
 fi
 
 # supervised runs what a unit says, as systemd would: its settings, its command, and again

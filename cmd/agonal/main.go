@@ -25,6 +25,8 @@ type cli struct {
 	Import   importCmd   `cmd:"" help:"Bring a catalogue CSV into a shop, all or nothing."`
 	Export   exportCmd   `cmd:"" help:"Write a shop's catalogue as CSV."`
 	Simulate simulateCmd `cmd:"" help:"Make visits of the demo's shop through the API of a server that runs."`
+	Recount  recountCmd  `cmd:"" help:"Work a shop's results out anew from its events and orders."`
+	Erase    eraseCmd    `cmd:"" help:"Take a shopper out of a shop; what was counted stays."`
 	Document documentCmd `cmd:"" help:"Write a shop as the document that decide reads."`
 }
 

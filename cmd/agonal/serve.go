@@ -170,10 +170,10 @@ func (s serveCmd) agonal(ctx context.Context, a *app.App, log *slog.Logger, prox
 	}, nil
 }
 
-// mindEvery is how often trials are looked at.
+// mindEvery is how often trials are looked at, and reports that are due.
 const mindEvery = 20 * time.Second
 
-// mind lets trials end by themselves until the context ends.
+// mind lets trials end by themselves, and sends reports, until the context ends.
 func mind(ctx context.Context, a *app.App, log *slog.Logger) {
 	for {
 		select {
@@ -183,6 +183,9 @@ func mind(ctx context.Context, a *app.App, log *slog.Logger) {
 		}
 		if err := a.MindTrials(ctx); err != nil && ctx.Err() == nil {
 			log.Warn("looking at trials", "error", err)
+		}
+		if err := merchant.SendReports(ctx, a); err != nil && ctx.Err() == nil {
+			log.Warn("sending reports", "error", err)
 		}
 	}
 }

@@ -74,6 +74,10 @@ func benchLeast(i int) (units int64, value money.Minor) {
 }
 
 func benchShop(b *testing.B, nudges int) *snapshot.Snapshot {
+	return benchShopOf(b, nudges, snapshot.Settings{Choice: snapshot.MerchantOrder})
+}
+
+func benchShopOf(b *testing.B, nudges int, settings snapshot.Settings) *snapshot.Snapshot {
 	products := make([]catalog.Product, benchSKUs)
 	for i := range products {
 		products[i] = catalog.Product{ID: fmt.Sprintf("p%d", i), Title: "P", Collections: []string{fmt.Sprintf("shelf-%d", i%nudges)},
@@ -85,7 +89,7 @@ func benchShop(b *testing.B, nudges int) *snapshot.Snapshot {
 	for i := range live {
 		live[i] = snapshot.Live{ID: fmt.Sprintf("n%d", i), Revision: 1, Priority: i + 1, Definition: benchNudge(i)}
 	}
-	s, err := snapshot.Compile(snapshot.Shop{Settings: snapshot.Settings{Choice: snapshot.MerchantOrder}, Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
+	s, err := snapshot.Compile(snapshot.Shop{Settings: settings, Catalog: cat, Regions: []catalog.Region{decidetest.Region(590)}, Nudges: live})
 	require.NoError(b, err)
 	return s
 }
@@ -123,6 +127,36 @@ func BenchmarkDecision(b *testing.B) {
 			b.ReportMetric(float64(times[len(times)*99/100].Nanoseconds())/1000, "p99-µs")
 		})
 	}
+}
+
+// BenchmarkAssignment is what it costs to place a visitor in the holdout of every nudge, as a
+// share of a decision: the same carts in turn without and with a visitor whom no nudge is kept
+// from, so that both decide the same; of each cart the quickest of all times.
+func BenchmarkAssignment(b *testing.B) {
+	least := money.Rate(1)
+	s, carts := benchShopOf(b, 1_000, snapshot.Settings{Choice: snapshot.MerchantOrder, Holdout: &least}), benchRequests()
+	visitors := [2]string{"", "0c1f2a8e-7b57-4c3b-9f6e-0f2f6a4f9f11"}
+	var quickest [benchCarts][2]time.Duration
+	for i := 0; b.Loop(); i++ {
+		at := i % len(carts)
+		for j := range visitors {
+			who := (i/len(carts) + j) % 2 // each is first as often as the other
+			req := carts[at]
+			req.Visit.Visitor = visitors[who]
+			began := time.Now()
+			if _, err := decide.Decide(s, req); err != nil {
+				b.Fatal(err)
+			}
+			if took := time.Since(began); quickest[at][who] == 0 || took < quickest[at][who] {
+				quickest[at][who] = took
+			}
+		}
+	}
+	var sum [2]time.Duration
+	for _, q := range quickest {
+		sum[0], sum[1] = sum[0]+q[0], sum[1]+q[1]
+	}
+	b.ReportMetric(100*float64(sum[1]-sum[0])/float64(sum[0]), "%-of-decision")
 }
 
 // BenchmarkSuggestions is a decision that also looks for goods that close the gap of

@@ -12,6 +12,7 @@ import (
 	"agonal.dev/agonal/core/progress"
 	"agonal.dev/agonal/core/search"
 	"agonal.dev/agonal/core/snapshot"
+	"agonal.dev/agonal/core/trial"
 )
 
 // Decide prices a cart, measures every promise, and chooses what shows. Errors
@@ -45,6 +46,7 @@ func decide(s *snapshot.Snapshot, req Request, brief bool, effort int) (Decision
 		return Decision{}, 0, err
 	}
 	w := &work{desk: desk, s: s, req: &req, region: &s.Shop.Regions[at], at: at, nodes: progress.MostNodes, tries: mostTrying, brief: brief, effort: effort}
+	w.place()
 	w.tongue = snapshot.TongueIn(w.region, req.Moment.Locale)
 	if err := w.look(desk.order); err != nil {
 		return Decision{}, 0, err
@@ -84,7 +86,8 @@ type work struct {
 	quietMatters bool
 	byAct        map[string]*OfferItem // by nudge: what the order costs with the code that an act earns
 	noOffer      map[string]Reason     // by nudge: why an offer that is due has nothing to offer
-	none         *bool                 // whether the visitor sees no nudge at all; nil: not looked at yet
+	visitor      trial.Visitor         // who visits, where that is told
+	seesNone     bool                  // the visitor sees no nudge at all
 	tongue       snapshot.Tongue
 	placed       []*snapshot.Compiled // the problem's nudges
 	told         []int32              // per nudge of the decision: its place in taking
@@ -166,7 +169,7 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 			t.reason, t.fact = NotKnown, fact
 		}
 	}
-	if t.reason == "" && w.heldOut(n) {
+	if t.reason == "" && (w.heldOut(n) || w.doesWithout(n)) {
 		t.reason = HeldOut
 	}
 	return t

@@ -404,13 +404,16 @@ type Said struct {
 	Revision int         `json:"revision"`
 	Rung     int         `json:"rung"`
 	State    nudge.State `json:"state"`
-	Newly    bool        `json:"newly,omitempty"` // reached for the first time in this visit
-	Language string      `json:"language"`
-	RTL      bool        `json:"rtl,omitempty"` // written from right to left
-	Text     string      `json:"text"`
-	Pieces   []Words     `json:"pieces"`
-	Progress Progress    `json:"progress"`
-	Look     nudge.Look  `json:"look"`
+	// Band is the gap band in which it asks for something; empty: it asks for nothing. A show
+	// and what comes of it are counted by it.
+	Band     string     `json:"band,omitempty"`
+	Newly    bool       `json:"newly,omitempty"` // reached for the first time in this visit
+	Language string     `json:"language"`
+	RTL      bool       `json:"rtl,omitempty"` // written from right to left
+	Text     string     `json:"text"`
+	Pieces   []Words    `json:"pieces"`
+	Progress Progress   `json:"progress"`
+	Look     nudge.Look `json:"look"`
 	// Tables say what a piece costs by the number of pieces, for each variant that the
 	// page shows; Hints what a few more pieces of a line would cost. Both are for
 	// nudges that count pieces and lower their prices.

@@ -165,6 +165,17 @@ func BandOf(gap, threshold int64) string {
 	return Bands[4]
 }
 
+// Mean is how likely a nudge is believed to be accepted after what was seen of it: the mean of
+// the posterior, to the nearest millionth.
+func (t Tally) Mean(prior snapshot.Prior) money.Rate {
+	g := choice.Posterior(0, prior.Accepted, prior.Refused, t.Shows, t.Accepted)
+	if g.Shows == 0 {
+		return 0
+	}
+	whole := int64(money.Whole)
+	return money.Rate((2*g.Accepted*whole + g.Shows) / (2 * g.Shows))
+}
+
 // gain is what showing a nudge is expected to earn: the mean of the posterior for
 // its gap band, and the change in profit with its first suggestion or its offered
 // item. nil where there is neither, or a cost is not known.
@@ -174,10 +185,7 @@ func (w *work) gain(d *Decision, o *NudgeOutcome, st standing) *Gain {
 		return nil
 	}
 	r := &o.Rungs[st.rung]
-	prior := w.s.Shop.Settings.Prior
-	if prior.IsZero() {
-		prior = snapshot.DefaultPrior
-	}
+	prior := w.s.Shop.Settings.Believed()
 	out := &Gain{Band: BandOf(r.Gap, r.Threshold), Profit: change}
 	seen := w.req.Usage[o.Nudge].Bands[out.Band]
 	g := choice.Posterior(change, prior.Accepted, prior.Refused, seen.Shows, seen.Accepted)

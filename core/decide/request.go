@@ -35,6 +35,9 @@ type Request struct {
 	Visit   Visit   `json:"visit,omitzero"`
 	Moment  Moment  `json:"moment,omitzero"`
 	Shopper Shopper `json:"shopper,omitzero"`
+	// Arms tells, by trial, whether the visit has B, whoever its visitor is; of other trials the
+	// visitor decides. It is for rehearsals.
+	Arms map[string]bool `json:"arms,omitempty"`
 	// Usage is how far the limits of nudges are used up, by nudge id.
 	Usage map[string]Usage `json:"usage,omitempty"`
 	// Suggest asks for goods that close the gap of the nudges that show.
@@ -221,6 +224,12 @@ type Page struct {
 	Set        string     `json:"set,omitempty"` // the nudge whose set is put together there
 }
 
+// MostArms is of how many trials a request may tell the arm.
+const MostArms = 100
+
+// mostTrial is how long the id of a trial may be, in bytes.
+const mostTrial = 200
+
 // MostUsage is how many nudges a request may tell the usage of.
 const MostUsage = 20_000
 
@@ -303,6 +312,14 @@ func (r *Request) check(order []int32) error {
 	}
 	if r.Shopper.Lifetime != nil && (*r.Shopper.Lifetime < 0 || *r.Shopper.Lifetime > money.Most) {
 		bad("shopper.lifetime_spend", "%d is not from 0 to %d", *r.Shopper.Lifetime, money.Most)
+	}
+	if len(r.Arms) > MostArms {
+		bad("arms", "%d trials are too many; at most %d", len(r.Arms), MostArms)
+	}
+	for id := range r.Arms {
+		if len(id) > mostTrial {
+			bad("arms", "a trial's id is longer than %d characters", mostTrial)
+		}
 	}
 	if len(r.Usage) > MostUsage {
 		bad("usage", "%d nudges are too many; at most %d", len(r.Usage), MostUsage)

@@ -23,6 +23,9 @@ type standing struct {
 	reason Reason
 }
 
+// open tells whether what is said asks for something yet.
+func (s standing) open() bool { return s.state != nudge.Reached && s.state != nudge.Outdone }
+
 // speaker is a nudge that may show, with what it has to say.
 type speaker struct {
 	at       int // index into Decision.Nudges
@@ -111,6 +114,10 @@ func (w *work) show(d *Decision) {
 			w.pieces(t, d, &said)
 			w.builder(t, d, &said)
 			w.block(t, d, &said)
+			if said.Offer != nil || s.standing.open() {
+				r := &o.Rungs[s.standing.rung]
+				said.Band = BandOf(r.Gap, r.Threshold)
+			}
 			d.Says = append(d.Says, said)
 		} else {
 			o.Reason = AnotherShows
@@ -139,7 +146,7 @@ func (w *work) asked(placements []nudge.Placement) []nudge.Placement {
 // gains works out what showing each candidate is expected to earn, where that
 // decides, and leaves out those without a gain that are set to hide then.
 func (w *work) gains(d *Decision, candidates []choice.Candidate, speakers []speaker) ([]choice.Candidate, []speaker) {
-	if w.s.Shop.Settings.Choice == snapshot.MerchantOrder {
+	if !w.s.Shop.Settings.Weighs() {
 		return candidates, speakers
 	}
 	hides := slices.ContainsFunc(speakers, func(s speaker) bool { return w.taking[w.told[s.at]].n.Definition.HideWithoutGain })

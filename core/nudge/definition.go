@@ -357,3 +357,9 @@ var States = []State{NotYet, OneStep, Reached, Lost, Outdone, Waiting}
 // Wording is a sentence per language (BCP 47) and state. Sentences hold
 // placeholders in braces.
 type Wording map[string]map[State]string
+
+// ByCode tells whether a code decides who is meant: it was promised elsewhere, and is kept from
+// nobody so that something can be compared.
+func (d *Definition) ByCode() bool {
+	return d.Audience.Code != "" || d.Audience.Pool != "" || d.AppliesCode != ""
+}

@@ -20,6 +20,11 @@ type Visits struct {
 	Margin   money.Minor
 	Squares  big.Int // the sum over visits of their margin's square
 	Unknown  int64   // orders whose margin is not known; they add nothing to the sums
+	// The sums over visits of their goods' square, of their goods times their orders, and of
+	// their orders' square.
+	GoodsSquares  big.Int
+	GoodsByOrders big.Int
+	OrdersSquares int64
 }
 
 // Add puts other visits to these.
@@ -31,6 +36,18 @@ func (v *Visits) Add(o *Visits) {
 	v.Margin += o.Margin
 	v.Squares.Add(&v.Squares, &o.Squares)
 	v.Unknown += o.Unknown
+	v.GoodsSquares.Add(&v.GoodsSquares, &o.GoodsSquares)
+	v.GoodsByOrders.Add(&v.GoodsByOrders, &o.GoodsByOrders)
+	v.OrdersSquares += o.OrdersSquares
+}
+
+// Cap counts visits that left more margin than most as if they had left just that: so many,
+// which left so much together, and so much squared.
+func (v *Visits) Cap(most money.Minor, visits int64, margin money.Minor, squares *big.Int) {
+	v.Margin += visits*most - margin
+	square := new(big.Int).Mul(big.NewInt(most), big.NewInt(most))
+	v.Squares.Add(&v.Squares, square.Mul(square, big.NewInt(visits)))
+	v.Squares.Sub(&v.Squares, squares)
 }
 
 // PerVisit is the mean margin of a visit and the variance of that mean, in minor units and
@@ -46,6 +63,28 @@ func (v *Visits) PerVisit() (mean, variance float64) {
 	spread.Sub(spread, new(big.Int).Mul(big.NewInt(v.Margin), big.NewInt(v.Margin)))
 	s, _ := new(big.Float).SetInt(spread).Float64()
 	return mean, math.Max(0, s) / (n * (n - 1)) / n
+}
+
+// PerOrder is what an order's goods cost on average, in minor units, and the variance of that
+// ratio by the delta method, as visits bring orders and goods together; both 0 where fewer than
+// two visits have an order.
+func (v *Visits) PerOrder() (ratio, variance float64) {
+	if v.Ordering < 2 || v.Orders == 0 {
+		return 0, 0
+	}
+	o := float64(v.Orders)
+	ratio = float64(v.Goods) / o
+	// Σ(g − R·o)², exact until the last step: O²·Σg² − 2·G·O·Σgo + G²·Σo² in whole numbers.
+	goods, orders := big.NewInt(v.Goods), big.NewInt(v.Orders)
+	sum := new(big.Int).Mul(orders, orders)
+	sum.Mul(sum, &v.GoodsSquares)
+	cross := new(big.Int).Mul(goods, orders)
+	sum.Sub(sum, cross.Mul(cross, new(big.Int).Lsh(&v.GoodsByOrders, 1)))
+	last := new(big.Int).Mul(goods, goods)
+	sum.Add(sum, last.Mul(last, big.NewInt(v.OrdersSquares)))
+	s, _ := new(big.Float).SetInt(sum).Float64()
+	n := float64(v.Ordering)
+	return ratio, math.Max(0, s) / (o * o) * n / (n - 1) / (o * o)
 }
 
 // PerHundred is the margin of a hundred visits, rounded half away from zero; 0 without any.

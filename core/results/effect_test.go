@@ -132,3 +132,22 @@ func TestTheIntervalHoldsTheTruth(t *testing.T) {
 	margin := 3 * math.Sqrt(0.9*0.1/float64(runs)) // chance, beyond which something is wrong
 	assert.InDelta(t, 0.9, share, max(0.03, margin))
 }
+
+func TestAnOrdersGoodsVaryAsVisitsBringThem(t *testing.T) {
+	// A visit with an order of 1.00, and one with two of 5.00 together: 2.00 an order, from which they
+	// are −1.00 and +1.00 apart: 2 · 100² · 2/(2−1) ÷ 3² = 4,444.
+	v := results.Visits{Visits: 9, Ordering: 2, Orders: 3, Goods: 600, OrdersSquares: 1 + 4}
+	v.GoodsSquares.SetInt64(100*100 + 500*500)
+	v.GoodsByOrders.SetInt64(100*1 + 500*2)
+	ratio, variance := v.PerOrder()
+	assert.InDelta(t, 200, ratio, 1e-9)
+	assert.InDelta(t, 40_000.0/9, variance, 1e-6)
+}
+
+func TestALargeOrderCountsUpToItsCap(t *testing.T) {
+	v := results.Visits{Visits: 3, Margin: 100 + 900 + 700}
+	v.Squares.SetInt64(100*100 + 900*900 + 700*700)
+	v.Cap(500, 2, 900+700, big.NewInt(900*900+700*700))
+	assert.EqualValues(t, 100+500+500, v.Margin)
+	assert.Equal(t, big.NewInt(100*100+500*500+500*500).String(), v.Squares.String())
+}

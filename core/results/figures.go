@@ -3,6 +3,7 @@ package results
 import (
 	"cmp"
 	"slices"
+	"strings"
 	"time"
 
 	"agonal.dev/agonal/core/money"
@@ -25,6 +26,8 @@ const (
 	Declined  Kind = "declined"   // what it offers
 	Dismissed Kind = "dismissed"  // it was closed
 	Shared    Kind = "shared"     // the cart
+	ShownAt   Kind = "shown_at"   // shown for the first time in the visit with a gap of a band
+	Accepted  Kind = "accepted"   // what was shown in a band was reached later in the visit, or taken
 	Order     Kind = "order"      // an order was placed
 	OrderWith Kind = "order_with" // one in which some nudge gave something
 	Used      Kind = "used"       // one in which a nudge gave something
@@ -37,6 +40,15 @@ const (
 	ArmNone = "none"
 	ArmHeld = "held"
 )
+
+// without ends the name of the arm of a trial whose visits do without the nudge.
+const without = ":without"
+
+// ArmWithout is the arm of a trial whose visits do without the nudge.
+func ArmWithout(trial string) string { return trial + without }
+
+// DoesWithout tells whether visits of an arm do without the nudge for a trial.
+func DoesWithout(arm string) bool { return strings.HasSuffix(arm, without) }
 
 // Count is how often something was counted, by all that Results are looked at by, or by some
 // of it with the rest left empty. Of kinds that stand for visits (Visit, Could, Shown) the
@@ -108,6 +120,9 @@ func OfNudges(counts []Count, days int) map[string]*Figures {
 func (f *Figures) add(c *Count) {
 	switch c.Kind {
 	case Could:
+		if DoesWithout(c.Arm) {
+			return // the trial tells of them
+		}
 		switch c.Arm {
 		case ArmNone: // they miss the others, too, and tell nothing of this one
 		case ArmHeld:
@@ -121,7 +136,7 @@ func (f *Figures) add(c *Count) {
 		f.Shown += c.Visits.Visits
 		f.AfterShow += c.Orders
 	case Reached:
-		if c.Arm == ArmNone {
+		if c.Arm == ArmNone || DoesWithout(c.Arm) {
 			return // as of those who could see it
 		}
 		if c.Rung == 0 {
@@ -206,13 +221,15 @@ func OfShop(counts []Count, days int) Total {
 	return t
 }
 
-// Day is one day of a shop: orders in which some nudge gave something, and the others.
+// Day is one day of a shop: orders in which some nudge, or the one that is looked at, gave
+// something, and the others.
 type Day struct {
 	Day           time.Time
 	With, Without int64
 }
 
-// OfDays counts the orders of each day from the first to the last, those without any as well.
+// OfDays counts the orders of each day from the first to the last, those without any as well:
+// counts of Order, and of OrderWith or of one nudge's Used.
 func OfDays(counts []Count, from, to time.Time) []Day {
 	var out []Day
 	at := map[time.Time]int{}
@@ -227,7 +244,7 @@ func OfDays(counts []Count, from, to time.Time) []Day {
 		case !in:
 		case c.Kind == Order:
 			out[k].Without += c.Orders
-		case c.Kind == OrderWith:
+		case c.Kind == OrderWith || c.Kind == Used:
 			out[k].With, out[k].Without = out[k].With+c.Orders, out[k].Without-c.Orders
 		}
 	}
@@ -240,4 +257,16 @@ func WeeksBefore(from, to time.Time) (time.Time, time.Time) {
 	days := int(to.Sub(from).Hours()/24+0.5) + 1
 	back := (days + 6) / 7 * 7
 	return from.AddDate(0, 0, -back), to.AddDate(0, 0, -back)
+}
+
+// Comparable tells whether a period can be held against: it has some orders, and on most of its
+// days, so that it is not just where a shop began.
+func Comparable(before []Day) bool {
+	orders, busy := int64(0), 0
+	for _, d := range before {
+		if n := d.With + d.Without; n > 0 {
+			orders, busy = orders+n, busy+1
+		}
+	}
+	return orders >= LeastOrders && 2*busy >= len(before)
 }

@@ -92,6 +92,17 @@ const (
 // DefaultPrior is what is believed of a nudge that nothing is known of.
 var DefaultPrior = Prior{Accepted: 1, Refused: 19}
 
+// Weighs tells whether nudges are chosen by what they are expected to earn.
+func (s Settings) Weighs() bool { return s.Choice != MerchantOrder }
+
+// Believed is what is believed of a nudge before anything is seen of it.
+func (s Settings) Believed() Prior {
+	if s.Prior.IsZero() {
+		return DefaultPrior
+	}
+	return s.Prior
+}
+
 // Rounding is how percentages off units are rounded.
 type Rounding string
 

@@ -6,6 +6,7 @@ import (
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/trial"
 )
 
 // Live is a revision of a nudge that is in force, or a draft that is tried.
@@ -31,20 +32,24 @@ type Shop struct {
 	Companions map[string]map[string]int64
 }
 
-// Trial lets a share of visitors have another revision of a live nudge in its place. Both
-// count the same goods, in the same regions.
+// Trial lets a share of visitors have another revision of a live nudge in its place, which
+// counts the same goods, in the same regions; or do without the nudge.
 type Trial struct {
-	ID    string
-	Nudge string
-	Share money.Rate // of visitors who have B
-	B     Live
+	ID      string
+	Nudge   string
+	Share   money.Rate // of visitors in it who have B
+	Among   trial.Part // of all visitors who are in it; the zero value: all of them
+	B       Live
+	Without bool // B is doing without
 }
 
 // Tried is a trial made ready.
 type Tried struct {
 	ID    string
+	Place trial.Comparison // of visitors in it
+	Among trial.Part
 	Share money.Rate
-	B     *Compiled
+	B     *Compiled // nil: doing without
 }
 
 // Retired is a revision that was ended, or replaced by a later one, at a moment.

@@ -13,9 +13,11 @@ import (
 
 	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/pricing"
 	"agonal.dev/agonal/core/theme"
+	"agonal.dev/agonal/core/trial"
 )
 
 // Snapshot is a shop with its indexes built. It is never changed but for what it
@@ -45,10 +47,12 @@ type retired struct {
 // comes first and lies together.
 type Compiled struct {
 	Gates      gates
-	Keyed      bool // it is found by what it counts
-	Only       bool // and counts all that is found so, save gift cards
-	All        bool // it counts everything, save gift cards
-	Lone       bool // it has no order rewards and nothing binds it to other nudges
+	Keyed      bool             // it is found by what it counts
+	Only       bool             // and counts all that is found so, save gift cards
+	All        bool             // it counts everything, save gift cards
+	Lone       bool             // it has no order rewards and nothing binds it to other nudges
+	Kept       money.Rate       // the share of visitors that it is kept from; 0 where a code decides
+	Place      trial.Comparison // of visitors whom it is kept from
 	When       *audience.Tree
 	Blueprints []Blueprint   // per region
 	Names      []int32       // the numbers of the collections and tags in its scope
@@ -74,6 +78,7 @@ const (
 	Paged
 	Capped
 	Applying // it applies a code
+	InTrial
 )
 
 func gatesOf(d *nudge.Definition, caps nudge.Frequency) gates {
@@ -125,11 +130,18 @@ func Compile(shop Shop) (*Snapshot, error) {
 		if i < 0 {
 			continue
 		}
+		if t.Without {
+			s.Nudges[i].Gates |= InTrial
+			s.Nudges[i].Trial = &Tried{ID: t.ID, Share: t.Share, Among: t.Among, Place: trial.Named(trial.Name(t.ID))}
+			continue
+		}
 		b, err := compile(t.B, &shop, &audiences)
 		if err != nil {
 			return nil, fmt.Errorf("trial %s: %w", t.ID, err)
 		}
-		tried := &Tried{t.ID, t.Share, &b}
+		tried := &Tried{t.ID, trial.Named(trial.Name(t.ID)), t.Among, t.Share, &b}
+		b.Gates |= InTrial
+		s.Nudges[i].Gates |= InTrial
 		b.Trial, s.Nudges[i].Trial = tried, tried
 	}
 	for _, r := range shop.Retired {
@@ -160,6 +172,12 @@ func compile(l Live, shop *Shop, audiences *audience.Shared) (Compiled, error) {
 	c.Caps = shop.Settings.caps(l.Definition.Frequency)
 	c.Gates = gatesOf(&l.Definition, c.Caps)
 	c.Lone = lone(&l.Definition)
+	c.Place = trial.Named(l.ID)
+	if !l.Definition.ByCode() {
+		if c.Kept = shop.Settings.HeldOut(); l.Definition.Holdout != nil {
+			c.Kept = *l.Definition.Holdout
+		}
+	}
 	c.Blueprints = blueprints(&l, shop)
 	c.Items = onlyItems(&l.Definition.Ladder)
 	n := 1 // all rungs say the same, unless one has words of its own

@@ -3,7 +3,6 @@ package trial_test
 import (
 	"fmt"
 	"math"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -50,14 +49,50 @@ func TestOneComparisonTellsNothingOfAnother(t *testing.T) {
 }
 
 func TestAPointIsTheSameTomorrow(t *testing.T) {
-	// Another language's SHA-256 of "winter\x00v-1": its first 8 bytes as a big-endian number, modulo a million.
-	assert.Equal(t, money.Rate(126_562), trial.Point("winter", "v-1"))
-	assert.NotPanics(t, func() { trial.Point(strings.Repeat("x", 400), strings.Repeat("y", 400)) })
+	// XXH64 of "winter" and of "v-1", seed 0, mixed, all written out from their definitions in another language.
+	assert.Equal(t, money.Rate(254_915), trial.Named("winter").Point(trial.Of("v-1")))
 }
 
-func BenchmarkPoint(b *testing.B) {
-	b.ReportAllocs()
-	for range b.N {
-		trial.Point("winter-ladder", "0c1f2a8e-7b57-4c3b-9f6e-0f2f6a4f9f11")
+func TestTrialsThatAreKeptApartShareNoVisitor(t *testing.T) {
+	layer := trial.Named("apart")
+	var taken []trial.Part
+	for _, c := range []struct {
+		share, from, free money.Rate
+		ok                bool
+	}{
+		{400_000, 0, 1_000_000, true},
+		{250_000, 400_000, 600_000, true},
+		{400_000, 0, 350_000, false},
+		{350_000, 650_000, 350_000, true},
+		{50_000, 0, 0, false},
+	} {
+		from, free, ok := trial.Free(taken, c.share)
+		assert.Equal(t, c.ok, ok)
+		assert.Equal(t, c.free, free, "the widest room")
+		if ok {
+			assert.Equal(t, c.from, from)
+			taken = append(taken, trial.Part{Layer: layer, From: from, To: from + c.share})
+		}
+	}
+	// Between two that are left, once the one between them has ended.
+	from, _, ok := trial.Free([]trial.Part{taken[2], taken[0]}, 200_000)
+	assert.True(t, ok)
+	assert.EqualValues(t, 400_000, from)
+	const n = 20_000
+	in := make([]int, len(taken))
+	for i := range n {
+		v, many := trial.Of(fmt.Sprint("visitor-", i)), 0
+		for k, p := range taken {
+			if p.Holds(v) {
+				many++
+				in[k]++
+			}
+		}
+		assert.Equal(t, 1, many)
+		assert.True(t, trial.Part{}.Holds(v), "without a part everybody is in it")
+	}
+	for k, p := range taken {
+		share := float64(p.To-p.From) / float64(money.Whole)
+		assert.InDelta(t, share*n, float64(in[k]), 4*math.Sqrt(n*share*(1-share)))
 	}
 }

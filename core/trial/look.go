@@ -9,9 +9,8 @@ import (
 // Alpha is how often a trial without any difference may ever call one, at whatever look.
 const Alpha = 0.05
 
-// Look is what can be said of the difference in margin per visit, B less A, in minor units.
-// The bounds hold at every look at once: however often somebody looks, they miss the truth in
-// no more than [Alpha] of all trials.
+// Look is what can be said of a difference, B less A. The bounds hold at every look at once:
+// however often somebody looks, they miss the truth in no more than [Alpha] of all trials.
 type Look struct {
 	Enough         bool // whether there is enough to say anything
 	Low, Mid, High float64
@@ -20,24 +19,70 @@ type Look struct {
 // Sure tells whether no difference lies outside the bounds.
 func (l Look) Sure() bool { return l.Enough && (l.Low > 0 || l.High < 0) }
 
-// At looks at a trial whose arms should have planned visits together once it ends.
+// apart looks at the difference of two means with their variances, of n cases together, where
+// so many are planned.
 //
-// The bounds are an asymptotic confidence sequence for a mean: with n visits, of which the
+// The bounds are an asymptotic confidence sequence for a mean: with n cases, of which the
 // difference of the two means has the variance V, they are
 //
 //	√(n·V) · √( 2(nρ²+1) / (n²ρ²) · ln( √(nρ²+1) / α ) )
 //
-// apart from it, where ρ is such that they are narrowest when the planned visits are there.
+// apart from it, where ρ is such that they are narrowest when the planned cases are there.
+func apart(n, planned, meanA, meanB, variance float64) Look {
+	half := math.Sqrt(n*variance) * boundary(n, math.Max(planned, 1))
+	return Look{Enough: true, Low: meanB - meanA - half, Mid: meanB - meanA, High: meanB - meanA + half}
+}
+
+// At looks at the margin per visit, in minor units, of a trial whose arms should have planned
+// visits together once it ends.
 func At(a, b *results.Visits, planned int64) Look {
-	if min(a.Orders, b.Orders) < results.LeastOrders {
+	if few(a, b) {
 		return Look{}
 	}
 	ma, va := a.PerVisit()
 	mb, vb := b.PerVisit()
-	n := float64(a.Visits + b.Visits)
-	half := math.Sqrt(n*(va+vb)) * boundary(n, math.Max(float64(planned), 1))
-	return Look{Enough: true, Low: mb - ma - half, Mid: mb - ma, High: mb - ma + half}
+	return apart(float64(a.Visits+b.Visits), float64(planned), ma, mb, va+vb)
 }
+
+// Conversion looks at the share of visits with an order, from 0 to 1.
+func Conversion(a, b *results.Visits, planned int64) Look {
+	if few(a, b) {
+		return Look{}
+	}
+	share := func(v *results.Visits) (p, variance float64) {
+		n := float64(v.Visits)
+		p = float64(v.Ordering) / n
+		return p, p * (1 - p) / (n - 1)
+	}
+	pa, va := share(a)
+	pb, vb := share(b)
+	return apart(float64(a.Visits+b.Visits), float64(planned), pa, pb, va+vb)
+}
+
+// OrderValue looks at what an order's goods cost on average, in minor units.
+func OrderValue(a, b *results.Visits, planned int64) Look {
+	if few(a, b) {
+		return Look{}
+	}
+	ra, va := a.PerOrder()
+	rb, vb := b.PerOrder()
+	n := float64(a.Ordering + b.Ordering)
+	return apart(n, float64(planned)*n/float64(a.Visits+b.Visits), ra, rb, va+vb)
+}
+
+// Returned looks at the share of orders of which something came back, from 0 to 1: backA of A's
+// and backB of B's. They are few, so both arms together tell how much shares vary.
+func Returned(a, b *results.Visits, backA, backB, planned int64) Look {
+	if few(a, b) || backA+backB < results.LeastOrders {
+		return Look{}
+	}
+	na, nb := float64(a.Orders), float64(b.Orders)
+	p := float64(backA+backB) / (na + nb)
+	return apart(na+nb, float64(planned)*(na+nb)/float64(a.Visits+b.Visits), float64(backA)/na, float64(backB)/nb, p*(1-p)*(1/na+1/nb))
+}
+
+// few tells whether there are too few orders to say anything.
+func few(a, b *results.Visits) bool { return min(a.Orders, b.Orders) < results.LeastOrders }
 
 // boundary is how many standard deviations of one visit a mean of n visits may stray.
 func boundary(n, planned float64) float64 {

@@ -32,7 +32,7 @@ func New(s *store.Store, log *slog.Logger) *App {
 		ring: &keyring{store: s}, sightings: &sightings{seen: map[sightingKey]*store.Sighting{}},
 	}
 	a.intake = newIntake(s)
-	a.Snapshots = newSnapshots(s, a.ring, log)
+	a.Snapshots = newSnapshots(s, func() time.Time { return a.Now() }, a.ring, log)
 	return a
 }
 

@@ -36,6 +36,8 @@ type EventInput struct {
 	Revision  int             `json:"revision,omitempty"`
 	Rung      int             `json:"rung,omitempty"`
 	Placement nudge.Placement `json:"placement,omitempty"`
+	// Band is the gap band, of what is counted by it; of anything else it is left out.
+	Band string `json:"band,omitempty"`
 	// Held tells that the visit is kept from the nudge.
 	Held bool `json:"held,omitempty"`
 	// Arm is how a trial treats the visit with the nudge, as the decision says.
@@ -122,7 +124,7 @@ func (b *EventBatch) check() error {
 
 // check tells what no event can say. Errors: Problem.
 func (e *EventInput) check(field string, known map[string]bool) error {
-	ofVisit := slices.Contains(store.OfTheVisit, e.Kind)
+	ofVisit, ofBand := slices.Contains(store.OfTheVisit, e.Kind), slices.Contains(store.OfBands, e.Kind)
 	switch {
 	case !slices.Contains(store.EventKinds, e.Kind):
 		return Problem{field + "kind", fmt.Sprintf("must be one of %v", store.EventKinds)}
@@ -138,6 +140,8 @@ func (e *EventInput) check(field string, known map[string]bool) error {
 		return Problem{field + "rung", "must be from 0 to 100"}
 	case !ofVisit && e.Revision < 1 || e.Revision < 0 || e.Revision > 1<<30:
 		return Problem{field + "revision", "must be 1 or more"}
+	case (ofBand || e.Band != "") && !slices.Contains(decide.Bands, e.Band):
+		return Problem{field + "band", fmt.Sprintf("must be one of %v", decide.Bands)}
 	case e.Placement != "" && !slices.Contains(nudge.Placements, e.Placement):
 		return Problem{field + "placement", fmt.Sprintf("must be one of %v", nudge.Placements)}
 	}
@@ -172,7 +176,7 @@ func (b *EventBatch) row(shop string, e *EventInput, at time.Time, snap *snapsho
 	switch {
 	case decide.SeesNone(snap, b.Visitor):
 		row.Arm = results.ArmNone
-	case e.Held:
+	case e.Held && !results.DoesWithout(e.Arm):
 		row.Arm = results.ArmHeld
 	default:
 		row.Arm = e.Arm
@@ -180,7 +184,14 @@ func (b *EventBatch) row(shop string, e *EventInput, at time.Time, snap *snapsho
 	if slices.Contains(store.ForOrders, e.Kind) {
 		row.Rung = 0 // it counts once a visit and nudge
 	}
-	if row.ID == "" {
+	if slices.Contains(store.OfBands, e.Kind) {
+		row.Band = e.Band
+	}
+	switch {
+	case row.ID != "":
+	case row.Band != "":
+		row.ID = fmt.Sprintf("%s:%s:%s", e.Kind, e.Nudge, row.Band)
+	default:
 		row.ID = fmt.Sprintf("%s:%s:%d", e.Kind, e.Nudge, row.Rung)
 	}
 	return row

@@ -57,9 +57,9 @@ func (u *usageCache) stale(shop string) {
 
 // Usage tells how far the limits of a shop's nudges are used up, at most a little
 // out of date, without waiting for the database once it has been asked. Shops
-// without limits have none.
+// whose nudges have no limits, and are not weighed by what they earn, have none.
 func (a *App) Usage(ctx context.Context, snap *ShopSnapshot, region string) map[string]decide.Usage {
-	if !snap.Limited {
+	if !snap.Limited && !snap.Snapshot.Shop.Settings.Weighs() {
 		return nil
 	}
 	a.usage.mu.Lock()
@@ -85,7 +85,7 @@ func (a *App) readUsage(ctx context.Context, snap *ShopSnapshot) map[string]map[
 	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
 	all := map[string]map[string]decide.Usage{}
-	var failed error
+	bands, failed := a.bands(ctx, snap)
 	for _, r := range snap.Regions() {
 		u, err := store.Usage(a.Store.DB.WithContext(ctx), snap.Shop.ID, r.ID, "")
 		if err == nil {
@@ -94,6 +94,11 @@ func (a *App) readUsage(ctx context.Context, snap *ShopSnapshot) map[string]map[
 		if err != nil {
 			failed = err
 			break
+		}
+		for id, b := range bands {
+			of := u[id]
+			of.Bands = b
+			u[id] = of
 		}
 		all[r.ID] = u
 	}
@@ -107,6 +112,14 @@ func (a *App) readUsage(ctx context.Context, snap *ShopSnapshot) map[string]map[
 	}
 	e.byRegion, e.read = all, time.Now()
 	return all
+}
+
+// bands tell how the nudges of a shop were accepted, where they are weighed by it.
+func (a *App) bands(ctx context.Context, snap *ShopSnapshot) (map[string]map[string]decide.Tally, error) {
+	if !snap.Snapshot.Shop.Settings.Weighs() {
+		return nil, nil
+	}
+	return a.Store.Bands(ctx, snap.Shop.ID)
 }
 
 // PoolCodes tells which entered codes are unused ones of a pool.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"agonal.dev/agonal/core/money"
+	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/store"
 )
@@ -28,6 +29,7 @@ type Found struct {
 	Asked
 	Total, Before results.Total // of the period, and of the same weekdays right before it
 	Days          []results.Day
+	DaysBefore    []results.Day // the same weekdays right before, one for each of Days
 	Nudges        map[string]*results.Figures
 	Published     []store.Revision // within the period, the first first, without their definitions
 }
@@ -75,11 +77,12 @@ func (a *App) Results(ctx context.Context, shop string, q Asked) (Found, error) 
 	f.Days = results.OfDays(counts, q.From, q.To)
 	before := query
 	before.From, before.To = results.WeeksBefore(q.From, q.To)
-	before.Kinds = []results.Kind{results.Order, results.OrderWith, results.Visit}
+	before.Kinds, before.By = []results.Kind{results.Order, results.OrderWith, results.Visit}, []store.By{store.ByDay}
 	if counts, err = a.Store.Counts(ctx, shop, before); err != nil {
 		return f, err
 	}
 	f.Before = results.OfShop(counts, q.Days())
+	f.DaysBefore = results.OfDays(counts, before.From, before.To)
 	f.Published, err = a.published(ctx, shop, &q)
 	return f, err
 }
@@ -90,10 +93,7 @@ func (a *App) published(ctx context.Context, shop string, q *Asked) ([]store.Rev
 	if err != nil {
 		return nil, err
 	}
-	begin := func(d time.Time) time.Time {
-		return time.Date(d.Year(), d.Month(), d.Day(), 0, 0, 0, 0, snap.Zone)
-	}
-	db := a.Store.DB.WithContext(ctx).Omit("Definition").Where("shop_id = ? AND published_at >= ? AND published_at < ?", shop, begin(q.From), begin(q.To.AddDate(0, 0, 1)))
+	db := a.Store.DB.WithContext(ctx).Omit("Definition").Where("shop_id = ? AND published_at >= ? AND published_at < ?", shop, snap.Begin(q.From), snap.Begin(q.To.AddDate(0, 0, 1)))
 	var out []store.Revision
 	return out, db.Order("published_at, nudge_id, number").Find(&out).Error
 }
@@ -102,8 +102,10 @@ func (a *App) published(ctx context.Context, shop string, q *Asked) ([]store.Rev
 type FoundOfNudge struct {
 	Asked
 	results.Figures
-	By     map[store.By][]results.Count
-	Orders []store.Order // the last in which it gave something, without their decisions
+	By        map[store.By][]results.Count
+	Days      []results.Day    // orders in which it gave something, and all others
+	Published []store.Revision // of it, within the period, without their definitions
+	Orders    []store.Order    // the last in which it gave something, without their decisions
 }
 
 const lastOrders = 50
@@ -129,8 +131,71 @@ func (a *App) NudgeResults(ctx context.Context, shop, id string, q Asked) (Found
 			return f, err
 		}
 	}
+	if f.Days, err = a.daysOf(ctx, shop, query); err != nil {
+		return f, err
+	}
+	if f.Published, err = a.published(ctx, shop, &q); err != nil {
+		return f, err
+	}
+	f.Published = slices.DeleteFunc(f.Published, func(r store.Revision) bool { return r.NudgeID != id })
 	err = a.Store.DB.WithContext(ctx).Omit("Decision").Preload("Rewards").
 		Where("shop_id = ? AND region IN ? AND number IN (SELECT order_number FROM order_rewards WHERE shop_id = ? AND nudge_id = ?)", shop, query.Regions, shop, id).
 		Order("number DESC").Limit(lastOrders).Find(&f.Orders).Error
 	return f, err
+}
+
+// daysOf are the orders of each day, and those in which the nudge that is asked for gave something.
+func (a *App) daysOf(ctx context.Context, shop string, query store.CountQuery) ([]results.Day, error) {
+	query.By, query.Kinds = []store.By{store.ByDay}, []results.Kind{results.Used}
+	used, err := a.Store.Counts(ctx, shop, query)
+	if err != nil {
+		return nil, err
+	}
+	query.Nudge, query.Kinds = "", []results.Kind{results.Order}
+	all, err := a.Store.Counts(ctx, shop, query)
+	return results.OfDays(append(all, used...), query.From, query.To), err
+}
+
+// mostBehind is how many orders are taken along at most.
+const mostBehind = 100_000
+
+// behind are the orders of a period.
+func (a *App) behind(ctx context.Context, shop, id string, q *Asked) (store.Behind, error) {
+	query, err := a.query(ctx, shop, q)
+	if err != nil {
+		return store.Behind{}, err
+	}
+	snap, err := a.Snapshots.Get(ctx, shop)
+	if err != nil {
+		return store.Behind{}, err
+	}
+	return store.Behind{Shop: shop, Nudge: id, From: snap.Begin(q.From), To: snap.Begin(q.To.AddDate(0, 0, 1)), Regions: query.Regions}, nil
+}
+
+// OrdersBehind are the orders of a period in which a nudge gave something, the last first,
+// without their decisions.
+func (a *App) OrdersBehind(ctx context.Context, shop, id string, q Asked) (out []store.Order, err error) {
+	of, err := a.behind(ctx, shop, id, &q)
+	if err != nil {
+		return nil, err
+	}
+	db := a.Store.DB.WithContext(ctx).Omit("Decision").Preload("Rewards").
+		Where("shop_id = ? AND placed_at >= ? AND placed_at < ? AND region IN ?", shop, of.From, of.To, of.Regions).
+		Where("EXISTS (SELECT FROM order_rewards r WHERE r.shop_id = orders.shop_id AND r.order_number = orders.number AND r.nudge_id = ?)", id)
+	if q.Device != "" {
+		db = db.Where("device = ?", q.Device)
+	}
+	if q.Language != "" {
+		db = db.Where("language = ?", q.Language)
+	}
+	return out, db.Order("number DESC").Limit(mostBehind).Find(&out).Error
+}
+
+// GivenMost tells what a nudge gave most within a period.
+func (a *App) GivenMost(ctx context.Context, shop, id string, d *nudge.Definition, q Asked) ([]store.GivenOften, error) {
+	of, err := a.behind(ctx, shop, id, &q)
+	if err != nil {
+		return nil, err
+	}
+	return a.Store.GivenMost(ctx, of, d.Audience.Code, d.Audience.Pool)
 }

@@ -5,6 +5,7 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -12,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"agonal.dev/agonal/core/decide"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/app"
@@ -22,8 +24,22 @@ import (
 
 // sums are what a cell holds, by what it is about.
 type sums struct {
-	n, ordering, orders, goods, given, margin, unknown int64
-	sq                                                 big.Int
+	n, ordering, orders, goods, given, margin, unknown, ordersSq int64
+	sq, goodsSq, goodsOrders                                     big.Int
+}
+
+// line writes sums as those of a stored cell are written; empty where they hold nothing.
+func (s *sums) line() string {
+	return cellLine(store.Cell{N: s.n, Ordering: s.ordering, Orders: s.orders, Goods: s.goods, Given: s.given, Margin: s.margin, MarginSq: s.sq.String(), Unknown: s.unknown,
+		GoodsSq: s.goodsSq.String(), GoodsOrders: s.goodsOrders.String(), OrdersSq: s.ordersSq})
+}
+
+func cellLine(c store.Cell) string {
+	line := fmt.Sprint(c.N, " ", c.Ordering, " ", c.Orders, " ", c.Goods, " ", c.Given, " ", c.Margin, " ", c.MarginSq, " ", c.Unknown, " ", c.GoodsSq, " ", c.GoodsOrders, " ", c.OrdersSq)
+	if strings.Trim(line, "0 ") == "" {
+		return ""
+	}
+	return line
 }
 
 func keyOf(c store.Cell) string {
@@ -37,8 +53,7 @@ func cells(t *testing.T, a *app.App, shop string) map[string]string {
 	require.NoError(t, a.Store.DB.Where("shop_id = ?", shop).Find(&all).Error)
 	out := map[string]string{}
 	for _, c := range all {
-		line := fmt.Sprint(c.N, " ", c.Ordering, " ", c.Orders, " ", c.Goods, " ", c.Given, " ", c.Margin, " ", c.MarginSq, " ", c.Unknown)
-		if line != "0 0 0 0 0 0 0 0" {
+		if line := cellLine(c); line != "" {
 			out[keyOf(c)] = line
 		}
 	}
@@ -66,12 +81,15 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 		return *o.Margin
 	}
 	for _, e := range events {
+		if slices.Contains(store.OfBands, e.Kind) {
+			continue
+		}
 		c := store.Cell{Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm}
 		cell(c).n++
 		if e.Kind != results.Visit && e.Kind != results.Could && e.Kind != results.Shown {
 			continue
 		}
-		first, byRegion := true, map[string]int64{}
+		first, byRegion := true, map[string][3]int64{} // margin, goods, orders
 		for i := range orders {
 			o := &orders[i]
 			gave := slices.ContainsFunc(o.Rewards, func(r store.OrderReward) bool { return r.NudgeID == e.NudgeID })
@@ -90,11 +108,17 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 			if o.Margin == nil {
 				s.unknown++
 			}
-			byRegion[o.Region] += margin(o)
+			b := byRegion[o.Region]
+			byRegion[o.Region] = [3]int64{b[0] + margin(o), b[1] + o.Goods, b[2] + 1}
 		}
-		for region, m := range byRegion {
+		for region, b := range byRegion {
 			c.Region = region
-			cell(c).sq.Add(&cell(c).sq, new(big.Int).Mul(big.NewInt(m), big.NewInt(m)))
+			s := cell(c)
+			add := func(to *big.Int, x, y int64) { to.Add(to, new(big.Int).Mul(big.NewInt(x), big.NewInt(y))) }
+			add(&s.sq, b[0], b[0])
+			add(&s.goodsSq, b[1], b[1])
+			add(&s.goodsOrders, b[1], b[2])
+			s.ordersSq += b[2] * b[2]
 		}
 	}
 	for i := range orders {
@@ -137,7 +161,7 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 	}
 	lines := map[string]string{}
 	for k, s := range out {
-		if line := fmt.Sprint(s.n, " ", s.ordering, " ", s.orders, " ", s.goods, " ", s.given, " ", s.margin, " ", s.sq.String(), " ", s.unknown); line != "0 0 0 0 0 0 0 0" {
+		if line := s.line(); line != "" {
 			lines[k] = line
 		}
 	}
@@ -181,6 +205,9 @@ func TestCountsEqualANaiveRecountOfAnyHistory(t *testing.T) {
 					e.Nudge, e.Revision, e.Rung = nudges[r.IntN(len(nudges))], 1+r.IntN(2), r.IntN(2)
 					e.Placement = nudge.Placements[r.IntN(len(nudge.Placements))]
 				}
+				if slices.Contains(store.OfBands, kind) {
+					e.Band = decide.Bands[r.IntN(len(decide.Bands))]
+				}
 				at := now.Add(-time.Duration(r.IntN(6*24)) * time.Hour)
 				e.At = &at
 				b.Events = append(b.Events, e)
@@ -207,8 +234,117 @@ func TestCountsEqualANaiveRecountOfAnyHistory(t *testing.T) {
 	want := naive(t, a, demo.Shop, zone)
 	require.Greater(t, len(want), 100)
 	assert.Equal(t, want, cells(t, a, demo.Shop), "kept up as it came")
-	require.NoError(t, a.Store.Recount(ctx, demo.Shop))
+	bands := naiveBands(t, a, demo.Shop)
+	require.GreaterOrEqual(t, len(bands), 10)
+	assert.Equal(t, bands, tallies(t, a, demo.Shop), "kept up as it came")
+	recounted(t, a)
 	assert.Equal(t, want, cells(t, a, demo.Shop), "counted anew")
+	assert.Equal(t, bands, tallies(t, a, demo.Shop), "counted anew")
+
+	// What Results say was given away is what the traces of the orders say, to the cent; gifts at their cost.
+	day := now.UTC()
+	for _, currency := range []money.Currency{"EUR", "JPY"} {
+		f, err := a.Results(ctx, demo.Shop, app.Asked{From: day.AddDate(0, 0, -20), To: day.AddDate(0, 0, 2), Currency: currency})
+		require.NoError(t, err)
+		traced, goods := tracedIn(t, a, currency)
+		require.True(t, len(traced) > 0 || currency != "EUR")
+		all := money.Minor(0)
+		for id, given := range traced {
+			assert.Equal(t, given, f.Nudges[id].Given, "%s in %s", id, currency)
+			all += given
+		}
+		assert.Equal(t, all, f.Total.Given)
+		assert.Equal(t, goods, f.Total.Goods)
+	}
+}
+
+// tracedIn sums up from the decisions of orders what each nudge gave away, and what was paid
+// for goods.
+func tracedIn(t *testing.T, a *app.App, currency money.Currency) (map[string]money.Minor, money.Minor) {
+	t.Helper()
+	snap, err := a.Snapshots.Get(ctx, demo.Shop)
+	require.NoError(t, err)
+	var orders []store.Order
+	require.NoError(t, a.Store.DB.Where("shop_id = ? AND currency = ? AND number > 0", demo.Shop, currency).Find(&orders).Error)
+	out, goods := map[string]money.Minor{}, money.Minor(0)
+	for _, o := range orders {
+		for _, r := range o.Decision.Rewards {
+			out[r.Nudge] += r.Amount
+		}
+		for _, l := range o.Decision.Lines {
+			goods += l.Paid
+		}
+		for _, g := range o.Decision.Gifts {
+			for _, it := range g.Items {
+				item, ok := snap.Catalog().Item(it.SKU)
+				require.True(t, ok)
+				p, _ := item.Variant.PriceIn(currency, "", o.PlacedAt)
+				require.NotNil(t, p.Cost)
+				out[g.Nudge] += *p.Cost * it.Quantity
+			}
+		}
+	}
+	return out, goods
+}
+
+// recounted counts anew, which changes nothing.
+func recounted(t *testing.T, a *app.App) {
+	t.Helper()
+	otherwise, err := a.Store.Recount(ctx, demo.Shop)
+	require.NoError(t, err)
+	assert.Zero(t, otherwise)
+}
+
+func TestCountingAnewSetsRightAndTellsWhatWasWrong(t *testing.T) {
+	a := storetest.Demo(t)
+	require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: "v", Region: "home", Events: []app.EventInput{{Kind: results.Visit}}}))
+	before := cells(t, a, demo.Shop)
+	require.NoError(t, a.Store.DB.Exec("UPDATE result_cells SET goods = goods + 1, n = n + 1 WHERE kind = 'visit'").Error)
+	otherwise, err := a.Store.Recount(ctx, demo.Shop)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, otherwise)
+	assert.Equal(t, before, cells(t, a, demo.Shop))
+}
+
+// naiveBands counts shows and acceptances from what is stored, one after the other.
+func naiveBands(t *testing.T, a *app.App, shop string) map[string]decide.Tally {
+	t.Helper()
+	var events []store.Event
+	require.NoError(t, a.Store.DB.Where("shop_id = ?", shop).Find(&events).Error)
+	out := map[string]decide.Tally{}
+	for _, e := range events {
+		of := out[e.NudgeID+" "+e.Band]
+		switch e.Kind {
+		case results.ShownAt:
+			of.Shows++
+		case results.Accepted:
+			of.Accepted++
+		default:
+			continue
+		}
+		out[e.NudgeID+" "+e.Band] = of
+	}
+	for k, of := range out { // here some are made up without a show
+		if of.Accepted = min(of.Accepted, of.Shows); of.Shows == 0 {
+			delete(out, k)
+			continue
+		}
+		out[k] = of
+	}
+	return out
+}
+
+func tallies(t *testing.T, a *app.App, shop string) map[string]decide.Tally {
+	t.Helper()
+	all, err := a.Store.Bands(ctx, shop)
+	require.NoError(t, err)
+	out := map[string]decide.Tally{}
+	for id, bands := range all {
+		for band, of := range bands {
+			out[id+" "+band] = of
+		}
+	}
+	return out
 }
 
 func TestAWrongClockIsSetRightAndWhatIsTooOldIsLeftOut(t *testing.T) {

@@ -37,6 +37,11 @@ func (s *ShopSnapshot) UsedUp(id, region string, u decide.Usage, spent money.Min
 	return l.Uses > 0 && u.Uses >= l.Uses || l.PerShopper > 0 && u.ByShopper >= l.PerShopper || bounded && u.Spent+spent > budget.Minor
 }
 
+// Begin is when a day begins in the shop's time zone.
+func (s *ShopSnapshot) Begin(d time.Time) time.Time {
+	return time.Date(d.Year(), d.Month(), d.Day(), 0, 0, 0, 0, s.Zone)
+}
+
 // longestGrace bounds how far back retired revisions are kept at hand.
 const longestGrace = 24 * time.Hour
 
@@ -45,6 +50,7 @@ const longestGrace = 24 * time.Hour
 // snapshot stays in use.
 type Snapshots struct {
 	store  *store.Store
+	now    func() time.Time
 	log    *slog.Logger
 	mu     sync.RWMutex
 	byShop map[string]*ShopSnapshot
@@ -52,8 +58,8 @@ type Snapshots struct {
 	load   sync.Mutex
 }
 
-func newSnapshots(s *store.Store, ring *keyring, log *slog.Logger) *Snapshots {
-	return &Snapshots{store: s, ring: ring, log: log, byShop: map[string]*ShopSnapshot{}}
+func newSnapshots(s *store.Store, now func() time.Time, ring *keyring, log *slog.Logger) *Snapshots {
+	return &Snapshots{store: s, now: now, ring: ring, log: log, byShop: map[string]*ShopSnapshot{}}
 }
 
 // Get returns a shop's snapshot, or ErrNotFound.
@@ -106,7 +112,7 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	if err != nil {
 		return nil, err
 	}
-	retired, err := s.store.Retired(ctx, shop, time.Now().Add(-longestGrace))
+	retired, err := s.store.Retired(ctx, shop, s.now().Add(-longestGrace))
 	if err != nil {
 		return nil, err
 	}

@@ -4,199 +4,68 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math"
+	"math/big"
 	"reflect"
 	"time"
 
 	"gorm.io/gorm"
 
-	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
-	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/core/trial"
 	"agonal.dev/agonal/internal/store"
 )
 
-// Bounds of a trial.
-const (
-	LongestTrial = 120              // days
-	LeastShare   = money.Whole / 20 // of visitors who have B, or have A
-	// judgedFrom is how many days of the past a plan is made from.
-	judgedFrom = 28
-)
-
-// TrialPlan is how long a trial takes, by what the shop's last weeks tell.
-type TrialPlan struct {
-	Worth    money.Rate // the difference worth finding, of the margin per visit
-	Share    money.Rate // of visitors who have B
-	Currency money.Currency
-	PerDay   float64 // visits that could see the nudge
-	Margin   float64 // of a visit, in minor units
-	Visits   int64   // both arms together; 0: more than can be foreseen
-	Days     int     // 0: it can never tell
+// above are the visits that count as no more than most; none where all counts.
+func (a *App) above(ctx context.Context, q store.Behind, most *money.Minor) ([]aboveCap, error) {
+	if most == nil {
+		return nil, nil
+	}
+	rows, err := a.Store.AboveCap(ctx, q, *most)
+	if err != nil {
+		return nil, fmt.Errorf("looking for large orders: %w", err)
+	}
+	out := make([]aboveCap, len(rows))
+	for i, r := range rows {
+		out[i] = aboveCap{Above: r, squares: new(big.Int)}
+		if _, ok := out[i].squares.SetString(r.Squares, 10); !ok {
+			return nil, fmt.Errorf("looking for large orders: %q is no whole number", r.Squares)
+		}
+	}
+	return out, nil
 }
 
-// PlanTrial tells how long a trial of a live nudge takes until a difference worth finding is
-// found in four of five cases.
-func (a *App) PlanTrial(ctx context.Context, shop, id string, worth, share money.Rate) (TrialPlan, error) {
-	snap, err := a.Snapshots.Get(ctx, shop)
-	if err != nil {
-		return TrialPlan{}, err
-	}
-	p := TrialPlan{Worth: worth, Share: share}
-	i := -1
-	for k := range snap.Nudges {
-		if snap.Nudges[k].ID == id {
-			i = k
-		}
-	}
-	if i < 0 {
-		return p, Problem{"state", "A nudge is tried while it is live; publish it first."}
-	}
-	p.Currency = snap.Nudges[i].Definition.FirstRegion(snap.Regions()).Currency
-	now := a.Now().In(snap.Zone)
-	to := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)
-	query, err := a.query(ctx, shop, &Asked{From: to.AddDate(0, 0, -judgedFrom), To: to.AddDate(0, 0, -1), Currency: p.Currency})
-	if err != nil {
-		return p, err
-	}
-	query.Nudge, query.Kinds = id, []results.Kind{results.Could}
-	counts, err := a.Store.Counts(ctx, shop, query)
-	if err != nil {
-		return p, err
-	}
-	var v results.Visits
-	if f := results.OfNudges(counts, judgedFrom)[id]; f != nil {
-		v = f.With
-	}
-	p.PerDay = float64(v.Visits) / judgedFrom
-	mean, variance := v.PerVisit()
-	p.Margin = mean
-	p.Visits = trial.Plan(variance*float64(v.Visits), mean*float64(worth)/float64(money.Whole), float64(share)/float64(money.Whole))
-	if p.Visits > 0 && p.PerDay > 0 {
-		if d := math.Ceil(float64(p.Visits) / p.PerDay); d <= LongestTrial {
-			p.Days = max(1, int(d))
-		}
-	}
-	return p, nil
+// aboveCap are visits whose margin is counted up to a cap.
+type aboveCap struct {
+	store.Above
+	squares *big.Int
 }
 
-// StartTrial tries a live nudge's draft against what is in force: a share of visitors has it
-// from now on. Errors: Problem, Blocked, Conflict.
-func (a *App) StartTrial(ctx context.Context, shop, id, who string, version int, worth, share money.Rate) (store.Trial, error) {
-	var t store.Trial
-	switch {
-	case share < LeastShare || share > money.Whole-LeastShare:
-		return t, Problem{"share", "Write a share from 5 to 95 percent."}
-	case worth < money.Whole/100 || worth > money.Whole:
-		return t, Problem{"worth", "Write a difference from 1 to 100 percent."}
-	}
-	plan, err := a.PlanTrial(ctx, shop, id, worth, share)
-	if err != nil {
-		return t, err
-	}
-	if err := a.toldVisitors(ctx, shop); err != nil {
-		return t, err
-	}
-	days := plan.Days
-	if days == 0 {
-		days = LongestTrial
-	}
-	_, err = a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
-		switch {
-		case n.DraftVersion != version:
-			return Conflict{By: n.ChangedBy, At: n.ChangedAt, Have: version, Now: n.DraftVersion}
-		case n.State != store.StateLive:
-			return Problem{"state", "A nudge is tried while it is live; publish it first."}
-		case !n.Dirty:
-			return Problem{"draft", "There is nothing to try: the draft is what is live. Change it first."}
-		}
-		live, err := revision(tx, shop, id, n.LiveRevision)
-		if err != nil {
-			return err
-		}
-		if what := apart(&live.Definition, &n.Draft); what != "" {
-			return Problem{"draft", "A trial compares two that differ in what is promised, said or shown. This draft " + what + "; change that back, or publish it."}
-		}
-		found, err := a.Check(ctx, shop, id, n.Draft)
-		if err != nil {
-			return err
-		}
-		if checks.Stops(found) {
-			return Blocked{found}
-		}
-		var last, running int64
-		if err := tx.Model(&store.Trial{}).Where("shop_id = ? AND nudge_id = ? AND ended_at IS NULL", shop, id).Count(&running).Error; err != nil {
-			return err
-		}
-		if running > 0 {
-			return Problem{"state", "It is being tried already; stop that trial first."}
-		}
-		if err := tx.Model(&store.Revision{}).Where("shop_id = ? AND nudge_id = ?", shop, id).Select("coalesce(max(number), 0)").Scan(&last).Error; err != nil {
-			return err
-		}
-		now := a.Now().UTC()
-		b := store.Revision{ShopID: shop, NudgeID: id, Number: int(last) + 1, Definition: n.Draft, PublishedAt: now, PublishedBy: who}
-		if err := tx.Create(&b).Error; err != nil {
-			return err
-		}
-		y, m, d := now.Date()
-		t = store.Trial{
-			ShopID: shop, ID: fmt.Sprintf("%s-%d", id, b.Number), NudgeID: id, RevisionA: n.LiveRevision, RevisionB: b.Number, Share: share, Worth: worth, Planned: plan.Visits,
-			Until: time.Date(y, m, d, 0, 0, 0, 0, time.UTC).AddDate(0, 0, days), Currency: plan.Currency, StartedAt: now, StartedBy: who,
-		}
-		if err := tx.Create(&t).Error; err != nil {
-			return err
-		}
-		return announce(tx, shop)
-	})
-	return t, a.refreshed(ctx, shop, err)
-}
-
-// lastOf is how many orders are looked at for whether they tell who visited.
-const lastOf = 100
-
-// toldVisitors looks whether the shop's server tells who visits: where it does not, a shopper
-// could be shown one of two promises and pay by the other.
-func (a *App) toldVisitors(ctx context.Context, shop string) error {
-	var n struct{ All, Told int64 }
-	err := a.Store.DB.WithContext(ctx).Raw(`SELECT count(*) AS all, count(*) FILTER (WHERE with_visitor) AS told
-		FROM (SELECT with_visitor FROM orders WHERE shop_id = ? ORDER BY number DESC LIMIT ?) o`, shop, lastOf).Scan(&n).Error
-	if err != nil {
-		return err
-	}
-	if 10*n.Told < 9*n.All {
-		return Problem{"visitor", fmt.Sprintf("Of the last %d orders %d did not tell who visited, so shoppers could be shown one of the two and pay by the other. Let the shop's server put the cookie agonal_visitor into visit.visitor of what it asks and orders.", n.All, n.All-n.Told)}
-	}
-	return nil
-}
-
-// apart says what two definitions differ in that a trial cannot compare; empty: nothing.
-func apart(a, b *nudge.Definition) string {
-	switch {
-	case !reflect.DeepEqual(a.Ladder.Scope, b.Ladder.Scope):
-		return "counts other goods"
-	case !reflect.DeepEqual(a.Audience, b.Audience):
-		return "is meant for others"
-	case !reflect.DeepEqual(a.Schedule, b.Schedule):
-		return "has another schedule"
-	case !reflect.DeepEqual(a.Limits, b.Limits):
-		return "has other limits"
-	}
-	return ""
+func (c *aboveCap) cap(v *results.Visits, most money.Minor) {
+	v.Cap(most, c.Visits, c.Margin, c.squares)
 }
 
 // TrialFound is what a trial tells so far.
 type TrialFound struct {
 	store.Trial
-	A, B     results.Visits
-	Look     trial.Look
+	A, B     results.Visits // margins up to the cap
+	Capped   int64          // visits that left more than that
+	Look     trial.Look     // at the margin per visit, by which it is judged
 	Mismatch bool
 	Days     []TrialDay
-	GivenA   money.Minor
+	GivenA   money.Minor // away, with the orders of each arm
 	GivenB   money.Minor
+	// Conversion, OrderValue and Returned are looked at besides; of Returned the orders of which
+	// something came back are BackA and BackB.
+	Conversion, OrderValue, Returned trial.Look
+	BackA, BackB                     int64
+	// Left are visits since the second day that were treated otherwise than their visitor should
+	// be, as they had seen the other, or did not say who visits.
+	Left int64
 }
+
+// Harm tells whether more of B's orders come back than of A's.
+func (f *TrialFound) Harm() bool { return f.Returned.Enough && f.Returned.Low > 0 }
 
 // TrialDay is what could be said at the end of a day.
 type TrialDay struct {
@@ -206,35 +75,65 @@ type TrialDay struct {
 
 // TrialResults are what a trial tells so far. Errors: ErrNotFound.
 func (a *App) TrialResults(ctx context.Context, shop, id string) (TrialFound, error) {
-	var f TrialFound
-	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ?", shop, id).Take(&f.Trial).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return f, ErrNotFound
-	}
+	f, of, err := a.trialFound(ctx, shop, id)
 	if err != nil {
 		return f, err
 	}
-	return f, a.judge(ctx, &f)
+	given, err := a.Store.GivenByArm(ctx, of)
+	if err != nil {
+		return f, fmt.Errorf("summing up what a trial gave: %w", err)
+	}
+	f.GivenA, f.GivenB = given[f.ArmA()], given[f.ArmB()]
+	return f, nil
+}
+
+// TrialVerdict is [App.TrialResults] without what was given away.
+func (a *App) TrialVerdict(ctx context.Context, shop, id string) (TrialFound, error) {
+	f, _, err := a.trialFound(ctx, shop, id)
+	return f, err
+}
+
+func (a *App) trialFound(ctx context.Context, shop, id string) (TrialFound, store.Behind, error) {
+	var f TrialFound
+	err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ?", shop, id).Take(&f.Trial).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return f, store.Behind{}, ErrNotFound
+	}
+	if err != nil {
+		return f, store.Behind{}, err
+	}
+	of, err := a.judge(ctx, &f)
+	return f, of, err
 }
 
 // judge looks at a trial's visits, day by day.
-func (a *App) judge(ctx context.Context, f *TrialFound) error {
+func (a *App) judge(ctx context.Context, f *TrialFound) (of store.Behind, err error) {
 	snap, err := a.Snapshots.Get(ctx, f.ShopID)
 	if err != nil {
-		return err
+		return of, err
 	}
 	from := f.StartedAt.In(snap.Zone)
 	first := time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, time.UTC)
 	asked := Asked{From: first, To: f.Until.AddDate(0, 0, store.LatestEvent), Currency: f.Currency}
 	query, err := a.query(ctx, f.ShopID, &asked)
 	if err != nil {
-		return err
+		return of, err
 	}
-	query.Nudge, query.Kinds, query.By = f.NudgeID, []results.Kind{results.Could, results.Used}, []store.By{store.ByDay, store.ByRevision}
+	query.Nudge, query.Kinds, query.By = f.NudgeID, []results.Kind{results.Could}, []store.By{store.ByDay}
 	counts, err := a.Store.Counts(ctx, f.ShopID, query)
 	if err != nil {
-		return err
+		return of, err
 	}
+	of = store.Behind{Shop: f.ShopID, Nudge: f.NudgeID, From: f.StartedAt, To: asked.To.AddDate(0, 0, 1), Regions: query.Regions, Arms: []string{f.ArmA(), f.ArmB()}}
+	above, err := a.above(ctx, of, f.Cap)
+	if err != nil {
+		return of, err
+	}
+	back, err := a.Store.OrdersBack(ctx, of)
+	if err != nil {
+		return of, fmt.Errorf("looking for returns: %w", err)
+	}
+	f.BackA, f.BackB = back[of.Arms[0]], back[of.Arms[1]]
 	byDay := map[time.Time][]int{}
 	for i, c := range counts {
 		byDay[c.Day] = append(byDay[c.Day], i)
@@ -244,30 +143,47 @@ func (a *App) judge(ctx context.Context, f *TrialFound) error {
 			continue
 		}
 		for _, i := range byDay[day] {
-			f.count(&counts[i])
+			f.count(&counts[i], first)
+		}
+		for i := range above {
+			if c := &above[i]; c.Day.Equal(day) {
+				f.Capped += c.Visits
+				c.cap(f.of(c.Arm), *f.Cap)
+			}
 		}
 		f.Days = append(f.Days, TrialDay{day, trial.At(&f.A, &f.B, f.Planned)})
 	}
 	f.Look = trial.At(&f.A, &f.B, f.Planned)
+	f.Conversion, f.OrderValue = trial.Conversion(&f.A, &f.B, f.Planned), trial.OrderValue(&f.A, &f.B, f.Planned)
+	f.Returned = trial.Returned(&f.A, &f.B, f.BackA, f.BackB, f.Planned)
 	f.Mismatch = trial.Mismatch(f.A.Visits, f.B.Visits, float64(f.Share)/float64(money.Whole))
+	return of, nil
+}
+
+// of are the visits of an arm; nil: of none.
+func (f *TrialFound) of(arm string) *results.Visits {
+	switch arm {
+	case f.ArmA():
+		return &f.A
+	case f.ArmB():
+		return &f.B
+	}
 	return nil
 }
 
-func (f *TrialFound) count(c *results.Count) {
+func (f *TrialFound) count(c *results.Count, first time.Time) {
+	v := f.of(c.Arm)
 	switch {
-	case c.Kind == results.Used && c.Revision == f.RevisionA:
-		f.GivenA += c.Given
-	case c.Kind == results.Used && c.Revision == f.RevisionB:
-		f.GivenB += c.Given
-	case c.Arm == trial.Arm(f.ID, false):
-		f.A.Add(&c.Visits)
-	case c.Arm == trial.Arm(f.ID, true):
-		f.B.Add(&c.Visits)
+	case v != nil:
+		v.Add(&c.Visits)
+	case f.Part() < money.Whole: // most are in no arm
+	case c.Arm != results.ArmNone && c.Arm != results.ArmHeld && c.Day.After(first) && (f.EndedAt == nil || c.Day.Before(f.EndedAt.AddDate(0, 0, -1))):
+		f.Left += c.Visits.Visits
 	}
 }
 
-// EndTrial stops a trial; where took is set, B is published. Stopping what has ended changes
-// nothing. Errors: ErrNotFound, Problem.
+// EndTrial stops a trial; where B is taken it is published, or where B is doing without, the
+// nudge is paused. Stopping what has ended changes nothing. Errors: ErrNotFound, Problem.
 func (a *App) EndTrial(ctx context.Context, shop, id, who string, how store.Outcome) (store.Trial, error) {
 	var t store.Trial
 	if err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id = ?", shop, id).Take(&t).Error; err != nil {
@@ -279,17 +195,14 @@ func (a *App) EndTrial(ctx context.Context, shop, id, who string, how store.Outc
 	_, err := a.locked(ctx, shop, t.NudgeID, func(tx *gorm.DB, n *store.Nudge) error {
 		if how == store.Took {
 			if n.LiveRevision != t.RevisionA || n.State != store.StateLive {
-				if n.LiveRevision == t.RevisionB {
+				if n.LiveRevision == t.RevisionB || t.Without() && n.State == store.StatePaused {
 					return nil // it is in force already
 				}
 				return Problem{"state", "The nudge was changed meanwhile, so what was tried is not published over it. Look at the nudge."}
 			}
-			b, err := revision(tx, shop, t.NudgeID, t.RevisionB)
-			if err != nil {
+			if err := take(tx, &t, n, who, a.Now().UTC()); err != nil {
 				return err
 			}
-			n.LiveRevision = t.RevisionB
-			n.Dirty = !reflect.DeepEqual(n.Draft, b.Definition)
 		}
 		if t.EndedAt == nil {
 			if err := end(tx, &t, who, how, a.Now().UTC()); err != nil {
@@ -306,6 +219,21 @@ func (a *App) EndTrial(ctx context.Context, shop, id, who string, how store.Outc
 	return t, a.refreshed(ctx, shop, err)
 }
 
+// take puts B in force: the revision that was tried, or a pause.
+func take(tx *gorm.DB, t *store.Trial, n *store.Nudge, who string, now time.Time) error {
+	if t.Without() {
+		n.State, n.StateSince, n.ChangedBy = store.StatePaused, now, who
+		return nil
+	}
+	b, err := revision(tx, t.ShopID, t.NudgeID, t.RevisionB)
+	if err != nil {
+		return err
+	}
+	n.LiveRevision = t.RevisionB
+	n.Dirty = !reflect.DeepEqual(n.Draft, b.Definition)
+	return nil
+}
+
 func end(tx *gorm.DB, t *store.Trial, who string, how store.Outcome, at time.Time) error {
 	t.EndedAt, t.EndedBy, t.Outcome = &at, who, how
 	return tx.Save(t).Error
@@ -319,7 +247,7 @@ func (a *App) MindTrials(ctx context.Context) error {
 		return err
 	}
 	for _, t := range running {
-		f, err := a.TrialResults(ctx, t.ShopID, t.ID)
+		f, err := a.TrialVerdict(ctx, t.ShopID, t.ID)
 		if err != nil {
 			return err
 		}
@@ -331,6 +259,8 @@ func (a *App) MindTrials(ctx context.Context) error {
 		switch {
 		case err != nil, n.State != store.StateLive, n.LiveRevision != t.RevisionA:
 			how = store.Changed
+		case f.Harm() && !f.Mismatch:
+			how = store.Harmed
 		case f.Look.Sure() && !f.Mismatch && f.Look.Low > 0:
 			how = store.FoundB
 		case f.Look.Sure() && !f.Mismatch:

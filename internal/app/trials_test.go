@@ -45,7 +45,7 @@ func from(cents money.Minor) func(*nudge.Definition) {
 func begun(t *testing.T, a *app.App) store.Trial {
 	t.Helper()
 	n := changed(t, a, from(2000))
-	tr, err := a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, money.Whole/5, money.Whole/2)
+	tr, err := a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2})
 	require.NoError(t, err)
 	return tr
 }
@@ -88,7 +88,7 @@ func TestATrialGivesEachVisitorOneOfTwo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, n.LiveRevision, "what is live is what it was")
 	assert.True(t, n.Dirty)
-	_, err = a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, money.Whole/5, money.Whole/2)
+	_, err = a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2})
 	assert.ErrorContains(t, err, "tried already")
 
 	// Once it ends, everybody has what was there, but for who was shown the other a moment ago.
@@ -107,7 +107,7 @@ func TestWhatCannotBeTried(t *testing.T) {
 	start := func(worth, share money.Rate) error {
 		n, err := a.Nudge(ctx, demo.Shop, tried)
 		require.NoError(t, err)
-		_, err = a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, worth, share)
+		_, err = a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, app.TrialAsked{Worth: worth, Share: share})
 		return err
 	}
 	half := money.Whole / 2
@@ -125,7 +125,7 @@ func TestWhatCannotBeTried(t *testing.T) {
 		d.Audience.Regions = []string{"home"}
 	})
 	assert.ErrorContains(t, start(half, half), "is meant for others")
-	_, err := a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, half, half)
+	_, err := a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, app.TrialAsked{Worth: half, Share: half})
 	assert.ErrorAs(t, err, new(app.Conflict))
 	changed(t, a, func(d *nudge.Definition) {
 		d.Audience.Regions = []string{"home", "eu"}
@@ -135,6 +135,84 @@ func TestWhatCannotBeTried(t *testing.T) {
 	_, err = a.SetState(ctx, demo.Shop, tried, "Ilse", "", store.StatePaused)
 	require.NoError(t, err)
 	assert.ErrorContains(t, start(half, half), "while it is live")
+}
+
+func TestANudgeIsTriedAgainstDoingWithout(t *testing.T) {
+	a := storetest.Demo(t)
+	half := money.Whole / 2
+	_, err := a.StartWithout(ctx, demo.Shop, "harbour-code", "Ilse", app.TrialAsked{Worth: half, Share: half})
+	assert.ErrorContains(t, err, "kept from nobody")
+	tr, err := a.StartWithout(ctx, demo.Shop, tried, "Ilse", app.TrialAsked{Worth: half, Share: half})
+	require.NoError(t, err)
+	assert.Equal(t, tried+"-without-1", tr.ID)
+	n := changed(t, a, from(2000))
+	_, err = a.StartTrial(ctx, demo.Shop, tried, "Ilse", n.DraftVersion, app.TrialAsked{Worth: half, Share: half})
+	assert.ErrorContains(t, err, "tried already")
+
+	// They are counted as those of the trial, and neither as those who could see it nor as those who are kept from it.
+	for visit, e := range map[string]app.EventInput{
+		"has":  {Kind: results.Could, Nudge: tried, Revision: 1, Arm: tr.ArmA()},
+		"does": {Kind: results.Could, Nudge: tried, Revision: 1, Held: true, Arm: tr.ArmB()},
+		"kept": {Kind: results.Could, Nudge: tried, Revision: 1, Held: true},
+	} {
+		require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: visit, Region: "home", Events: []app.EventInput{e}}))
+	}
+	f, err := a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	assert.Equal(t, [2]int64{1, 1}, [2]int64{f.A.Visits, f.B.Visits})
+	day := a.Now().UTC()
+	found, err := a.Results(ctx, demo.Shop, app.Asked{From: day.AddDate(0, 0, -2), To: day.AddDate(0, 0, 2), Currency: "EUR"})
+	require.NoError(t, err)
+	assert.Equal(t, [2]int64{1, 1}, [2]int64{found.Nudges[tried].Could, found.Nudges[tried].Held})
+
+	// Whoever takes B has the nudge paused, however often that is said.
+	for range 2 {
+		_, err = a.EndTrial(ctx, demo.Shop, tr.ID, "Ilse", store.Took)
+		require.NoError(t, err)
+	}
+	n, err = a.Nudge(ctx, demo.Shop, tried)
+	require.NoError(t, err)
+	assert.Equal(t, store.StatePaused, n.State)
+	_, err = a.StartWithout(ctx, demo.Shop, tried, "Ilse", app.TrialAsked{Worth: half, Share: half})
+	assert.ErrorContains(t, err, "while it is live")
+	_, err = a.SetState(ctx, demo.Shop, tried, "Ilse", store.StatePaused, store.StateLive)
+	require.NoError(t, err)
+	tr, err = a.StartWithout(ctx, demo.Shop, tried, "Ilse", app.TrialAsked{Worth: half, Share: half})
+	require.NoError(t, err)
+	assert.Equal(t, tried+"-without-2", tr.ID)
+}
+
+func TestTrialsThatAreKeptApartHaveRoomForEachOther(t *testing.T) {
+	a := storetest.Demo(t)
+	asked := app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2, Part: 600_000, Apart: true}
+	first, err := a.StartWithout(ctx, demo.Shop, tried, "Ilse", asked)
+	require.NoError(t, err)
+	_, err = a.StartWithout(ctx, demo.Shop, "notebooks-by-the-stack", "Ilse", asked)
+	assert.ErrorContains(t, err, "40 % are free together")
+	asked.Part = 400_000
+	second, err := a.StartWithout(ctx, demo.Shop, "notebooks-by-the-stack", "Ilse", asked)
+	require.NoError(t, err)
+	both := 0
+	for i := range 2000 {
+		v := trial.Of(fmt.Sprint(i))
+		if first.Among().Holds(v) == second.Among().Holds(v) {
+			both++
+		}
+	}
+	assert.Zero(t, both)
+	// One that is not kept apart takes no room, and once one ends its room is free.
+	other := app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2}
+	_, err = a.StartWithout(ctx, demo.Shop, "a-sampler-with-a-full-basket", "Ilse", other)
+	require.NoError(t, err)
+	_, err = a.EndTrial(ctx, demo.Shop, first.ID, "Ilse", store.Broken)
+	require.NoError(t, err)
+	asked.Part = 600_000
+	again, err := a.StartWithout(ctx, demo.Shop, tried, "Ilse", asked)
+	require.NoError(t, err)
+	assert.EqualValues(t, 0, again.PartFrom)
+	other.Part = money.Whole / 100
+	_, err = a.StartWithout(ctx, demo.Shop, "three-nibs-for-two", "Ilse", other)
+	assert.ErrorContains(t, err, "from 5 to 100")
 }
 
 // come lets visits come to both arms, with orders of which B has more.
@@ -175,6 +253,21 @@ func TestATrialEndsByItselfWhenItIsSure(t *testing.T) {
 	}
 	assert.Equal(t, sum.A, f.A.Margin)
 	assert.Equal(t, sum.B, f.B.Margin)
+	// And what was given away, that of the traces of those orders.
+	for b, got := range map[bool]money.Minor{false: f.GivenA, true: f.GivenB} {
+		var orders []store.Order
+		require.NoError(t, a.Store.DB.Preload("Rewards").Where("visit LIKE ?", fmt.Sprintf("come-%v-%%", b)).Find(&orders).Error)
+		given := money.Minor(0)
+		for _, o := range orders {
+			for _, r := range o.Decision.Rewards {
+				if r.Nudge == tried {
+					given += r.Amount
+				}
+			}
+		}
+		assert.Equal(t, given, got)
+		assert.Equal(t, b, got > 0, "of four pieces and fewer only B's goal is reached")
+	}
 	assert.True(t, f.Look.Sure())
 	assert.Positive(t, f.Look.Low)
 	require.NoError(t, a.MindTrials(ctx))
@@ -196,6 +289,104 @@ func TestATrialEndsByItselfWhenItIsSure(t *testing.T) {
 	assert.EqualValues(t, 2000, cents)
 	cents, _ = goal(t, a, decide.Visit{Shown: []decide.ShownRef{{Nudge: tried, Revision: 1}}})
 	assert.EqualValues(t, 6000, cents, "who was shown the first keeps it for the grace time")
+}
+
+func TestALargeOrderDecidesNoTrial(t *testing.T) {
+	a := storetest.Demo(t)
+	tr := begun(t, a)
+	assert.Nil(t, tr.Cap, "too few orders in the weeks before")
+	come(t, a, tr, 60, map[bool]int{false: 40, true: 40})
+	plain, err := a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	const most = 2500
+	require.NoError(t, a.Store.DB.Model(&store.Trial{}).Where("id = ?", tr.ID).Update("cap", most).Error)
+	f, err := a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	above := int64(0)
+	for b, v := range map[bool]*results.Visits{false: &f.A, true: &f.B} {
+		var margins []money.Minor
+		require.NoError(t, a.Store.DB.Model(&store.Order{}).Where("visit LIKE ?", fmt.Sprintf("come-%v-%%", b)).Pluck("margin", &margins).Error)
+		require.Len(t, margins, 40)
+		sum, squares := money.Minor(0), int64(0)
+		for _, m := range margins {
+			if m > most {
+				m, above = most, above+1
+			}
+			sum, squares = sum+m, squares+m*m
+		}
+		assert.Equal(t, sum, v.Margin)
+		assert.Equal(t, fmt.Sprint(squares), v.Squares.String())
+	}
+	assert.Equal(t, above, f.Capped)
+	assert.Positive(t, above)
+	assert.Less(t, f.Look.High-f.Look.Low, plain.Look.High-plain.Look.Low, "the band is narrower")
+	assert.InDelta(t, 0, f.Conversion.Mid, 1e-9, "40 of 60 both")
+	assert.True(t, f.OrderValue.Enough)
+}
+
+func TestVisitsThatDidWithoutAreNoPartOfAPlan(t *testing.T) {
+	a := storetest.Demo(t)
+	past := a.Now()
+	tr, err := a.StartWithout(ctx, demo.Shop, tried, "Ilse", app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2})
+	require.NoError(t, err)
+	for i := range 120 { // all of them with an order
+		arm := tr.ArmA()
+		if i%2 == 0 {
+			arm = tr.ArmB()
+		}
+		id := fmt.Sprint("planned-", i)
+		require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: id, Region: "home", Events: []app.EventInput{{Kind: results.Could, Nudge: tried, Revision: 1, Held: i%2 == 0, Arm: arm}}}))
+		cart := decide.Cart{Lines: []decide.CartLine{{SKU: "HARBLU-30", Quantity: 1}}, Destination: &decide.Destination{Country: "DE"}}
+		_, err := a.PlaceOrder(ctx, demo.Shop, app.OrderRequest{Key: id, Cart: cart, Visit: decide.Visit{ID: id, Visitor: id}, Expect: 1, Charged: true})
+		require.NoError(t, err)
+	}
+	// 60 visits that have it leave 8.00 each; of those that do without 59 leave 10.00, and one 900.00.
+	require.NoError(t, a.Store.DB.Exec(`UPDATE orders o SET margin = CASE WHEN e.arm = ? THEN 800 WHEN o.visit = 'planned-0' THEN 90000 ELSE 1000 END
+		FROM events e WHERE e.shop_id = o.shop_id AND e.visit = o.visit AND o.visit LIKE 'planned-%'`, tr.ArmA()).Error)
+	_, err = a.Store.Recount(ctx, demo.Shop)
+	require.NoError(t, err)
+	next := past.AddDate(0, 0, 1)
+	a.Now = func() time.Time { return next }
+	p, err := a.PlanTrial(ctx, demo.Shop, tried, app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2})
+	require.NoError(t, err)
+	require.NotNil(t, p.Cap)
+	assert.Less(t, *p.Cap, money.Minor(90000), "one visit of more than a hundred does not set it")
+	assert.InDelta(t, 800, p.Margin, 1e-9, "of those who have it, whatever the others left")
+}
+
+func TestATrialEndsWhereMoreOfBComesBack(t *testing.T) {
+	a := storetest.Demo(t)
+	tr := begun(t, a)
+	come(t, a, tr, 80, map[bool]int{false: 60, true: 60})
+	require.NoError(t, a.MindTrials(ctx))
+	f, err := a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	require.Empty(t, f.Outcome)
+	require.NoError(t, a.Store.DB.Exec(`INSERT INTO order_returns (shop_id, order_number, number, lines, way, refund, restocked, at, by)
+		SELECT shop_id, number, 1, '[]', 'keep', 100, true, now(), 'Ilse' FROM orders WHERE visit LIKE 'come-true-%' ORDER BY number LIMIT 45`).Error)
+	require.NoError(t, a.MindTrials(ctx))
+	f, err = a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	assert.EqualValues(t, [2]int64{0, 45}, [2]int64{f.BackA, f.BackB})
+	assert.Equal(t, store.Harmed, f.Outcome)
+}
+
+func TestVisitsThatSawTheOtherAreLeftOut(t *testing.T) {
+	a := storetest.Demo(t)
+	tr := begun(t, a)
+	next := a.Now().AddDate(0, 0, 1)
+	a.Now = func() time.Time { return next }
+	for i, e := range []app.EventInput{
+		{Kind: results.Could, Nudge: tried, Revision: tr.RevisionA},                               // a visitor of B who was shown A
+		{Kind: results.Could, Nudge: tried, Revision: tr.RevisionA, Held: true},                   // kept from it
+		{Kind: results.Could, Nudge: tried, Revision: tr.RevisionA, Arm: trial.Arm(tr.ID, false)}, // A
+	} {
+		require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: fmt.Sprint("left-", i), Region: "home", Events: []app.EventInput{e}}))
+	}
+	f, err := a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, f.Left)
+	assert.EqualValues(t, 1, f.A.Visits)
 }
 
 func TestATrialEndsWhereItsNudgeChangesAndOnItsLastDay(t *testing.T) {

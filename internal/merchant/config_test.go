@@ -74,6 +74,7 @@ func in(country string) func(*decide.Request) {
 // keptFrom makes the visitor one of the half that a nudge is kept from.
 func keptFrom(id string) func(*decide.Request) {
 	return func(r *decide.Request) {
+		r.Visit.Visitor = "visitor"
 		for n := 0; !trial.Within(id, r.Visit.Visitor, money.Whole/2); n++ {
 			r.Visit.Visitor = fmt.Sprint("visitor-", n)
 		}

@@ -62,6 +62,7 @@ func (s *server) madeUp(h *here, shop *app.ShopSnapshot, ns []store.Nudge, q url
 		Moment: decide.Moment{At: moment, Page: where, Locale: language, Placements: append(slices.Clone(placesOn[where.Kind]), nudge.CartDrawer)},
 	}
 	v.who(&req, q, moment)
+	v.sits(&req, shop.Snapshot.Shop.Trials, ns, q)
 	v.did(snap, &req, q, h, ns)
 	if v.D, err = decide.Decide(snap, req); err != nil {
 		v.Error = "This visit cannot be decided: " + err.Error() + "."

@@ -126,6 +126,23 @@ func (s *server) order(c *echo.Context) error {
 	return s.render(c, status, "order", page{Title: fmt.Sprintf("Order %d", v.One.Number), Place: "shop", Section: "orders", Data: v})
 }
 
+// eraseShopper takes the shopper of an order out of the shop.
+func (s *server) eraseShopper(c *echo.Context) error {
+	v, err := s.orderView(c)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	h, page := at(c), at(c).url(fmt.Sprintf("/shop/orders/%d", v.One.Number))
+	if v.One.Customer == "" { // it was done already
+		return s.done(c, page, "The shopper of this order is erased.")
+	}
+	orders, visits, err := s.app.Erase(c.Request().Context(), h.shop.ID, v.One.Customer, "")
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.done(c, page, fmt.Sprintf("The shopper is erased from %s and %s. What was counted stays.", plural(orders, "order", "orders"), plural(visits, "visit", "visits")))
+}
+
 func (s *server) orderView(c *echo.Context) (*orderView, error) {
 	all, err := s.ordersView(c)
 	if err != nil {

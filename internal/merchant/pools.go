@@ -1,6 +1,7 @@
 package merchant
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -138,16 +139,22 @@ func (s *server) poolLeft(c *echo.Context, v *benchView) error {
 	if !earned {
 		return nil
 	}
-	shares, err := s.app.Store.Shares(c.Request().Context(), at(c).shop.ID, v.N.ID)
+	say, err := s.earned(c.Request().Context(), at(c).shop.ID, v.N.ID, v.D.Audience.EarnedBy)
 	if err != nil {
 		return err
 	}
-	say := plural(shares.Codes, "code given", "codes given")
-	if v.D.Audience.EarnedBy == audience.LinkShared {
-		say = plural(shares.Links, "cart shared", "carts shared") + "; by the links " + plural(shares.Visits, "visit", "visits") + " and " + plural(shares.Orders, "order", "orders") + "; " + say
-	}
 	v.Rows = append(v.Rows, rowView{"So far", []partView{{"code", "So far: " + say, say}}})
 	return nil
+}
+
+// earned says what came of a nudge whose code an act earns.
+func (s *server) earned(ctx context.Context, shop, id string, by audience.Act) (string, error) {
+	shares, err := s.app.Store.Shares(ctx, shop, id)
+	say := plural(shares.Codes, "code given", "codes given")
+	if by == audience.LinkShared {
+		say = plural(shares.Links, "cart shared", "carts shared") + "; by the links " + plural(shares.Visits, "visit", "visits") + " and " + plural(shares.Orders, "order", "orders") + "; " + say
+	}
+	return say, err
 }
 
 // plural says how many of something there are.

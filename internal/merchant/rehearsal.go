@@ -25,6 +25,8 @@ import (
 type rehearsalView struct {
 	Regions, Pages, Languages, Drafts []choiceView
 	Acts, Shoppers, Devices           []choiceView
+	Arms                              []armChoice
+	Chosen                            bool // of an arm
 	At, Code, Postcode, Groups, Quiet string
 	Lines                             []rehearsalLine
 	Error                             string
@@ -110,6 +112,38 @@ func foldPut(q url.Values) {
 	}
 	if n := atoi(orElse(q.Get(qty), "1")); n >= 0 {
 		q.Set(qty, itoa(n+1))
+	}
+}
+
+// armChoice is a trial that goes on, and in which of its arms the visit sits.
+type armChoice struct {
+	Field, Name string
+	Choices     []choiceView
+}
+
+// sits reads in which arms of trials the visit sits; unless one is chosen it is in none.
+func (v *rehearsalView) sits(req *decide.Request, trials []snapshot.Trial, ns []store.Nudge, q url.Values) {
+	for _, t := range trials {
+		arm := armChoice{Field: "arm." + t.ID, Name: t.Nudge}
+		for _, n := range ns {
+			if n.ID == t.Nudge {
+				arm.Name = n.Draft.Name
+			}
+		}
+		other := "B, the other revision"
+		if t.Without {
+			other = "B, without it"
+		}
+		at := q.Get(arm.Field)
+		arm.Choices = []choiceView{{Value: "", Name: "in none"}, {Value: "a", Name: "A, as it is live", On: at == "a"}, {Value: "b", Name: other, On: at == "b"}}
+		if at == "a" || at == "b" {
+			if req.Arms == nil {
+				req.Arms = map[string]bool{}
+			}
+			req.Arms[t.ID] = at == "b"
+			v.Chosen = true
+		}
+		v.Arms = append(v.Arms, arm)
 	}
 }
 

@@ -3,6 +3,7 @@ package merchant
 import (
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
 	"agonal.dev/agonal/core/money"
@@ -17,6 +18,7 @@ type dayChart struct {
 	Ticks            []dayTick
 	Marks            []dayMark
 	Most             int64
+	Before           string // a line over the same weekdays before; empty: there is too little
 }
 
 // dayBar is one day: what lies above the ruler is without a nudge, below that with one.
@@ -26,6 +28,7 @@ type dayBar struct {
 	OtherY, OtherHigh   float64
 	Day                 string
 	With, Without, Both int64
+	Before              int64 // orders of the same weekday before
 }
 
 type dayTick struct {
@@ -52,10 +55,15 @@ const (
 )
 
 // chartOf draws days.
-func chartOf(days []results.Day, published []store.Revision, names map[string]string, zone *time.Location) dayChart {
+func chartOf(days, before []results.Day, published []store.Revision, names map[string]string, zone *time.Location) dayChart {
 	c := dayChart{Wide: chartWide, High: chartHigh, Base: chartBase, Most: 1}
 	for _, d := range days {
 		c.Most = max(c.Most, d.With+d.Without)
+	}
+	for _, d := range before {
+		if results.Comparable(before) {
+			c.Most = max(c.Most, d.With+d.Without)
+		}
 	}
 	each := float64(chartWide) / float64(max(1, len(days)))
 	scale := float64(chartBase-chartTop) / float64(c.Most)
@@ -75,8 +83,21 @@ func chartOf(days []results.Day, published []store.Revision, names map[string]st
 		}
 		c.Ticks = append(c.Ticks, tick)
 	}
+	c.line(before, each, scale)
 	c.mark(days, published, names, zone, each)
 	return c
+}
+
+// line draws how many orders the same weekdays before had, where there were enough to compare.
+func (c *dayChart) line(before []results.Day, each, scale float64) {
+	points := make([]string, len(before))
+	for i, d := range before {
+		points[i] = fmt.Sprintf("%.1f %.1f", each*(float64(i)+0.5), chartBase-scale*float64(d.With+d.Without))
+		c.Bars[i].Before = d.With + d.Without
+	}
+	if results.Comparable(before) && len(points) > 1 {
+		c.Before = "M" + strings.Join(points, "L")
+	}
 }
 
 // mark puts what was published over the days: the last few, those of one day together.

@@ -2,12 +2,10 @@ package merchant
 
 import (
 	"cmp"
-	"encoding/csv"
 	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -17,7 +15,6 @@ import (
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/app"
-	"agonal.dev/agonal/internal/serving"
 	"agonal.dev/agonal/internal/store"
 )
 
@@ -27,9 +24,15 @@ type resultOfView struct {
 	ID, Name, Sentence string
 	Found              app.FoundOfNudge
 	Row                resultRow
+	Chart              dayChart
 	Funnel             []funnelStep
 	Cuts               []cutTable
 	Arms               []armRow
+	Learned            *learnedView
+	Given              *cutTable
+	Earned             string // by an act, so far, whatever the period
+	Take               takeAlongView
+	CanTry             bool // against doing without it
 	Orders             []orderRow
 }
 
@@ -38,16 +41,21 @@ type funnelStep struct {
 	Name, Many, Share string
 	Wide              float64 // of 100
 	Earned            bool
-	Table             [2]string
+	many              int64
 }
 
-// cutTable tells the figures apart by one thing.
+// cutTable tells figures apart by one thing: its first column names what.
 type cutTable struct {
-	By   string
+	Head []string
 	Rows []cutRow
 }
 
-type cutRow struct{ Name, Shown, AfterShow, Used, Given string }
+type cutRow struct {
+	Cells []string
+	sums  cutSums
+}
+
+type cutSums struct{ shown, after, used, given int64 }
 
 // armRow are visits that could see it, or were kept from it.
 type armRow struct{ Name, Visits, Orders, Conversion, Average, Margin, PerHundred string }
@@ -60,43 +68,79 @@ type orderRow struct {
 }
 
 func (s *server) resultOf(c *echo.Context) error {
+	v, err := s.resultOfView(c)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	status := http.StatusOK
+	if v.Wrong != "" {
+		status = http.StatusUnprocessableEntity
+	}
+	return s.render(c, status, "result", page{Title: v.Name + ", results", Place: "results", Data: v})
+}
+
+func (s *server) resultOfView(c *echo.Context) (*resultOfView, error) {
 	ctx, h := c.Request().Context(), at(c)
 	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
 	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
 	if err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
 	v := &resultOfView{asking: s.ask(c, snap.Regions()), ID: n.ID}
 	if v.Found, err = s.app.NudgeResults(ctx, h.shop.ID, n.ID, v.Asked); err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
 	d, err := s.liveDefinition(c, n)
 	if err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
 	if d == nil {
 		d = &n.Draft
 	}
+	given, err := s.app.GivenMost(ctx, h.shop.ID, n.ID, d, v.Asked)
+	if err != nil {
+		return nil, err
+	}
+	if len(given) > 0 {
+		v.Given = &cutTable{Head: []string{"Given most", "Orders"}}
+	}
+	for _, g := range given {
+		name := g.Code
+		if g.SKU != "" {
+			name = snap.Catalog().Label(g.SKU)
+		}
+		v.Given.Rows = append(v.Given.Rows, cutRow{[]string{name, whole(g.Orders, v.locale)}, cutSums{used: g.Orders}})
+	}
+	if by := d.Audience.EarnedBy; by != "" {
+		if v.Earned, err = s.earned(ctx, h.shop.ID, n.ID, by); err != nil {
+			return nil, err
+		}
+	}
+	v.Take = takeAlongView{Tables: h.url("/results/" + n.ID + "/tables"), Query: v.Query()}
+	v.CanTry = n.State == store.StateLive && !d.ByCode()
 	v.Name, v.Sentence = d.Name, d.Say(nudge.Voice{Region: d.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label})
 	v.Row = v.row(n.ID, &v.Found.Figures)
 	v.Row.coded(d)
 	var scale balanceScale
 	scale.fit([]resultRow{v.Row})
 	v.Row.Bar = scale.bar(&v.Found.Figures)
+	v.Chart = chartOf(v.Found.Days, nil, v.Found.Published, map[string]string{n.ID: "published"}, h.zone)
 	v.funnel(d, snap.Regions())
 	v.arms()
 	v.cuts(snap.Regions())
+	seen, err := s.app.Learned(ctx, h.shop.ID, n.ID)
+	if err != nil {
+		return nil, err
+	}
+	v.learn(&snap.Snapshot.Shop.Settings, d, seen)
+	v.Learned.Action = h.url("/results/" + n.ID + "/forget")
 	for i := range v.Found.Orders {
 		v.Orders = append(v.Orders, v.orderRow(h, &v.Found.Orders[i]))
 	}
-	status := http.StatusOK
-	if v.Wrong != "" {
-		status = http.StatusUnprocessableEntity
-	}
-	return s.render(c, status, "result", page{Title: d.Name + ", results", Place: "results", Data: v})
+	return v, nil
 }
 
 // funnel lays out how far visits came: could see it, saw it, each rung, ordered with it.
@@ -104,7 +148,7 @@ func (v *resultOfView) funnel(d *nudge.Definition, regions []catalog.Region) {
 	f := &v.Found.Figures
 	most := max(1, f.Could, f.Shown)
 	step := func(name string, n int64, earned bool) {
-		v.Funnel = append(v.Funnel, funnelStep{Name: name, Many: whole(n, v.locale), Share: percent(n, max(f.Could, 1)), Wide: 100 * float64(n) / float64(most), Earned: earned})
+		v.Funnel = append(v.Funnel, funnelStep{Name: name, Many: whole(n, v.locale), Share: percent(n, max(f.Could, 1)), Wide: 100 * float64(n) / float64(most), Earned: earned, many: n})
 	}
 	step("could see it", f.Could, false)
 	step("saw it", f.Shown, false)
@@ -182,8 +226,7 @@ func (v *resultOfView) cuts(regions []catalog.Region) {
 }
 
 func (v *resultOfView) cut(title string, counts []results.Count, name func(results.Count) string) cutTable {
-	type sums struct{ shown, after, used, given int64 }
-	all := map[string]*sums{}
+	all := map[string]*cutSums{}
 	var order []string
 	for _, c := range counts {
 		if c.Kind != results.Shown && c.Kind != results.Used {
@@ -194,7 +237,7 @@ func (v *resultOfView) cut(title string, counts []results.Count, name func(resul
 			continue
 		}
 		if all[n] == nil {
-			all[n], order = &sums{}, append(order, n)
+			all[n], order = &cutSums{}, append(order, n)
 		}
 		s := all[n]
 		if c.Kind == results.Shown {
@@ -204,62 +247,43 @@ func (v *resultOfView) cut(title string, counts []results.Count, name func(resul
 		}
 	}
 	slices.SortStableFunc(order, func(a, b string) int { return cmp.Compare(all[b].shown+all[b].used, all[a].shown+all[a].used) })
-	t := cutTable{By: title}
+	t := cutTable{Head: []string{title, "Visits shown", "Orders after", "Orders with it", "Given away"}}
 	for _, n := range order {
 		s := all[n]
-		r := cutRow{Name: n, Shown: whole(s.shown, v.locale), AfterShow: whole(s.after, v.locale), Used: whole(s.used, v.locale), Given: v.money(s.given)}
+		used, given := whole(s.used, v.locale), v.money(s.given)
 		if title == "Place" { // an order has no place
-			r.Used, r.Given = "–", "–"
+			used, given = "–", "–"
 		}
-		t.Rows = append(t.Rows, r)
+		t.Rows = append(t.Rows, cutRow{[]string{n, whole(s.shown, v.locale), whole(s.after, v.locale), used, given}, *s})
 	}
 	return t
 }
 
-func (v *resultOfView) orderRow(h *here, o *store.Order) orderRow {
-	r := orderRow{Number: o.Number, Day: h.day(o.PlacedAt), Paid: v.money(o.ToPay), Margin: "not known"}
-	var given money.Minor
+// givenBy is what a nudge gave away with an order, at its cost.
+func givenBy(o *store.Order, id string) (given money.Minor) {
 	for _, w := range o.Rewards {
-		if w.NudgeID != v.ID {
-			continue
-		}
-		r.Rung = strconv.Itoa(w.Rung + 1)
-		if given += w.Amount; w.Cost != nil {
-			given += *w.Cost - w.Amount
+		switch {
+		case w.NudgeID != id:
+		case w.Cost != nil:
+			given += *w.Cost
+		default:
+			given += w.Amount
 		}
 	}
-	if r.Given = v.money(given); o.Margin != nil {
+	return given
+}
+
+func (v *resultOfView) orderRow(h *here, o *store.Order) orderRow {
+	r := orderRow{Number: o.Number, Day: h.day(o.PlacedAt), Paid: v.money(o.ToPay), Margin: "not known"}
+	for _, w := range o.Rewards {
+		if w.NudgeID == v.ID {
+			r.Rung = strconv.Itoa(w.Rung + 1)
+		}
+	}
+	if r.Given = v.money(givenBy(o, v.ID)); o.Margin != nil {
 		if r.Margin = v.money(*o.Margin); *o.Margin < 0 {
 			r.Margin, r.Tone = v.signed(*o.Margin), "loss"
 		}
 	}
 	return r
-}
-
-// resultsCSV is the table of all nudges to take along.
-func (s *server) resultsCSV(c *echo.Context) error {
-	v, err := s.resultsView(c)
-	if err != nil {
-		return s.fail(c, err)
-	}
-	serving.LongTransfer(c)
-	c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8")
-	c.Response().Header().Set("Content-Disposition", `attachment; filename="`+at(c).shop.ID+`-results.csv"`)
-	w := csv.NewWriter(c.Response())
-	w.UseCRLF = true
-	rows := [][]string{{"nudge", "name", "from", "to", "currency", "visits that could see it", "visits kept from it", "visits shown", "visits reached", "orders with it", "orders after a show", "given away", "margin earned", "between", "and", "in words"}}
-	d := func(m money.Minor) string { return money.Decimal(m, v.Currency.Digits()) }
-	for _, r := range v.Rows {
-		f := r.figures
-		earned, low, high := "", "", ""
-		if r.Earned != "" {
-			earned, low, high = d(f.Effect.Mid), d(f.Effect.Low), d(f.Effect.High)
-		}
-		n := func(x int64) string { return strconv.FormatInt(x, 10) }
-		rows = append(rows, []string{r.ID, r.Name, v.From.Format(time.DateOnly), v.To.Format(time.DateOnly), string(v.Currency), n(f.Could), n(f.Held), n(f.Shown), n(f.Reached), n(f.Used), n(f.AfterShow), d(f.Given), earned, low, high, r.Words})
-	}
-	if err := w.WriteAll(rows); err != nil {
-		return err
-	}
-	return w.Error()
 }

@@ -1,7 +1,9 @@
 package merchant
 
 import (
+	"context"
 	"fmt"
+	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
@@ -44,7 +46,7 @@ type asking struct {
 }
 
 // Query is the address's part after the question mark.
-func (q *asking) Query() string {
+func (q *asking) Query() template.URL {
 	v := url.Values{"from": {q.From.Format(time.DateOnly)}, "to": {q.To.Format(time.DateOnly)}, "where": {q.Where}}
 	if q.Device != "" {
 		v.Set("device", q.Device)
@@ -52,7 +54,7 @@ func (q *asking) Query() string {
 	if q.Language != "" {
 		v.Set("language", q.Language)
 	}
-	return v.Encode()
+	return template.URL(v.Encode()) //nolint:gosec // all of it is escaped
 }
 
 // money writes an amount of the currency that is looked at.
@@ -64,12 +66,18 @@ func (q *asking) money(m money.Minor) string {
 func (q *asking) signed(m money.Minor) string {
 	switch {
 	case m > 0:
-		return "+\u2060" + q.money(m) // a joiner: no line ends after the sign
+		return "+" + joiner + q.money(m)
 	case m < 0:
-		return "−" + q.money(-m)
+		return "−" + joiner + q.money(-m)
 	}
 	return q.money(0)
 }
+
+// joiner keeps a line from ending after a sign.
+const joiner = "\u2060"
+
+// unsigned takes the sign off an amount that has one.
+func unsigned(amount string) string { return strings.TrimLeft(amount, "+−"+joiner) }
 
 // ask reads what is asked for. What cannot be is said, and the usual shown in its place.
 func (s *server) ask(c *echo.Context, regions []catalog.Region) *asking {
@@ -97,10 +105,15 @@ func (s *server) ask(c *echo.Context, regions []catalog.Region) *asking {
 	}
 	q.places(regions)
 	q.kinds(c.QueryParam("device"), c.QueryParam("language"), regions)
+	q.periods(today)
+	return q
+}
+
+// periods says in words what is looked at, and what it is held against.
+func (q *asking) periods(today time.Time) {
 	q.Period = days(q.From, q.To, today)
 	before, until := results.WeeksBefore(q.From, q.To)
 	q.Against = days(before, until, today)
-	return q
 }
 
 // places lists currencies and regions, and finds which is asked for.
@@ -171,6 +184,8 @@ type resultsView struct {
 	Any     bool // whether there is anything yet
 	Tenth   string
 	Trials  []trialRow
+	Take    takeAlongView
+	Weekly  bool // whether the reader has a report each Monday
 }
 
 // figureCard is one figure of the whole shop.
@@ -205,7 +220,19 @@ func (s *server) resultsView(c *echo.Context) (*resultsView, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := &resultsView{asking: s.ask(c, snap.Regions())}
+	q := s.ask(c, snap.Regions())
+	v, err := s.resultsAbout(ctx, h, snap, q)
+	if err != nil {
+		return nil, err
+	}
+	v.Weekly, err = s.app.Reports(ctx, h.shop.ID, h.account.ID)
+	return v, err
+}
+
+// resultsAbout are a shop's results, as they are asked for.
+func (s *server) resultsAbout(ctx context.Context, h *here, snap *app.ShopSnapshot, q *asking) (*resultsView, error) {
+	v := &resultsView{asking: q}
+	var err error
 	if v.Found, err = s.app.Results(ctx, h.shop.ID, v.Asked); err != nil {
 		return nil, err
 	}
@@ -235,10 +262,13 @@ func (s *server) resultsView(c *echo.Context) (*resultsView, error) {
 	for i := range v.Rows {
 		v.Rows[i].Bar = v.Balance.bar(v.Rows[i].figures)
 	}
-	v.Chart = chartOf(v.Found.Days, v.Found.Published, s.names(ns), h.zone)
-	if v.Trials, err = s.trialRows(c, s.names(ns)); err != nil {
+	v.Chart = chartOf(v.Found.Days, v.Found.DaysBefore, v.Found.Published, s.names(ns), h.zone)
+	if v.Trials, err = s.trialRows(ctx, h, s.names(ns)); err != nil {
 		return nil, err
 	}
+	v.Take = takeAlongView{Tables: h.url("/results"), Query: v.Query(), Pictures: []pictureView{
+		{"The days", h.url("/results/days"), h.shop.ID + "-days"}, {"Given and earned", h.url("/results/balance"), h.shop.ID + "-balance"},
+	}}
 	v.Any = v.Found.Total.Orders+v.Found.Total.Visits.Visits > 0 || len(v.Rows) > 0
 	v.cards()
 	v.Tenth = "Nobody is kept from nudges, so what they bring cannot be known; Settings says how many are."
@@ -272,7 +302,7 @@ func (q *asking) row(id string, f *results.Figures) resultRow {
 
 // coded says of a nudge with a code why nothing is known.
 func (r *resultRow) coded(d *nudge.Definition) {
-	if d.Audience.Code != "" || d.Audience.Pool != "" {
+	if d.ByCode() {
 		r.Words = "not known: a code is kept from nobody"
 	}
 }
@@ -292,7 +322,7 @@ func (q *asking) words(f *results.Figures) (text, tone string) {
 	e := f.Effect
 	switch e.State {
 	case results.Earns:
-		return "earns " + strings.TrimPrefix(each(), "+\u2060"), "earned"
+		return "earns " + unsigned(each()), "earned"
 	case results.Loses:
 		return "costs more than it brings: " + each(), "loss"
 	case results.Open:
@@ -306,23 +336,21 @@ func (q *asking) words(f *results.Figures) (text, tone string) {
 		}
 		return "not known yet: no order of those who are kept from it", ""
 	}
-	return "not known: nobody is kept from it", ""
+	return "not known: nobody was kept from it", ""
 }
-
-// compared is how many orders the period before must have to be held against.
-const compared = results.LeastOrders
 
 // cards lays out the figures of the whole shop.
 func (v *resultsView) cards() {
 	t, b := &v.Found.Total, &v.Found.Before
 	orders := figureCard{Figure: whole(t.Orders, v.locale), Text: "orders"}
-	if b.Orders >= compared {
+	held := results.Comparable(v.Found.DaysBefore)
+	if held {
 		orders.More = "against " + whole(b.Orders, v.locale) + " before"
 	}
 	v.Cards = append(v.Cards, orders)
 	if avg, ok := t.AverageOrder(); ok {
 		card := figureCard{Figure: v.money(avg), Text: "an order’s goods on average"}
-		if was, ok := b.AverageOrder(); ok && b.Orders >= compared {
+		if was, ok := b.AverageOrder(); ok && held {
 			card.More = v.signed(avg-was) + " against before"
 		}
 		v.Cards = append(v.Cards, card)
@@ -348,10 +376,14 @@ func whole(n int64, locale string) string {
 	return message.NewPrinter(language.Make(locale)).Sprintf("%d", n)
 }
 
-// percent is a share, rounded to a whole number.
+// percent is a share, rounded to a whole number; one above nothing is not said to be nothing.
 func percent(part, of int64) string {
 	if of == 0 {
 		return "–"
 	}
-	return strconv.FormatInt((200*part+of)/(2*of), 10) + " %"
+	rounded := (200*part + of) / (2 * of)
+	if rounded == 0 && part > 0 {
+		return "< 1 %"
+	}
+	return strconv.FormatInt(rounded, 10) + " %"
 }

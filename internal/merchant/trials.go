@@ -1,11 +1,10 @@
 package merchant
 
 import (
+	"context"
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -14,143 +13,17 @@ import (
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/results"
+	"agonal.dev/agonal/core/trial"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
 )
 
-// tryView is the page where a trial is begun.
-type tryView struct {
-	N            store.Nudge
-	A, B         string // what is promised now, and in the draft
-	Share, Worth string
-	Err          map[string]string
-	Plan         app.TrialPlan
-	Says         []string // how long it takes
-	Never        bool     // it can never tell
-	Version      int
-}
-
-func (s *server) tryPage(c *echo.Context) error {
-	v, err := s.tryView(c, formValue(c, "share", "50"), formValue(c, "worth", "20"))
-	if err != nil {
-		return s.fail(c, err)
+// ofVisitors says how many visitors have B.
+func ofVisitors(t *store.Trial) string {
+	if t.Part() < money.Whole {
+		return plainShare(t.Part()) + " of visitors are in it, and " + plainShare(t.Share) + " of those"
 	}
-	return s.showTry(c, http.StatusOK, v)
-}
-
-func (s *server) showTry(c *echo.Context, status int, v *tryView) error {
-	if len(v.Err) > 0 {
-		status = http.StatusUnprocessableEntity
-	}
-	return s.render(c, status, "try", page{Title: "Try " + v.N.Draft.Name, Place: "results", Data: v})
-}
-
-// formValue is what was asked for, or the usual.
-func formValue(c *echo.Context, name, usual string) string {
-	if x := strings.TrimSpace(c.FormValue(name)); x != "" {
-		return x
-	}
-	return usual
-}
-
-func (s *server) tryView(c *echo.Context, share, worth string) (*tryView, error) {
-	ctx, h := c.Request().Context(), at(c)
-	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
-	if err != nil {
-		return nil, err
-	}
-	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
-	if err != nil {
-		return nil, err
-	}
-	v := &tryView{N: n, Share: share, Worth: worth, Err: map[string]string{}, Version: n.DraftVersion}
-	live, err := s.liveDefinition(c, n)
-	if err != nil {
-		return nil, err
-	}
-	v.B = promised(h, &n.Draft, snap)
-	if live == nil || n.State != store.StateLive || !n.Dirty {
-		return v, nil
-	}
-	v.A = promised(h, live, snap)
-	sh, worthRate := v.read("share", share, app.LeastShare, money.Whole-app.LeastShare, "Write a share from 5 to 95."), v.read("worth", worth, money.Whole/100, money.Whole, "Write a difference from 1 to 100.")
-	if len(v.Err) > 0 {
-		return v, nil
-	}
-	if v.Plan, err = s.app.PlanTrial(ctx, h.shop.ID, n.ID, worthRate, sh); err != nil {
-		return nil, err
-	}
-	v.say(h)
-	return v, nil
-}
-
-// promised says what a definition promises.
-func promised(h *here, d *nudge.Definition, snap *app.ShopSnapshot) string {
-	return d.Say(nudge.Voice{Region: d.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label})
-}
-
-func (v *tryView) read(field, typed string, least, most money.Rate, wrong string) money.Rate {
-	r, err := money.ParsePercent(strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(typed, "%")), ",", "."))
-	if err != nil || r < least || r > most {
-		v.Err[field] = wrong
-	}
-	return r
-}
-
-// say tells how long it takes, from the shop's own figures.
-func (v *tryView) say(h *here) {
-	p := &v.Plan
-	if p.PerDay == 0 {
-		v.Never = true
-		v.Says = []string{"Nobody could see it in the last four weeks, so it cannot be told how long this takes. It ends after 120 days, or when it is sure."}
-		return
-	}
-	amount := func(x float64) string {
-		return money.Format(money.Amount{Minor: money.Minor(math.Round(x)), Currency: p.Currency}, h.shop.Locale)
-	}
-	v.Says = []string{
-		fmt.Sprintf("In the last four weeks %s visits a day could see it, and 100 of them left %s of margin.", whole(int64(p.PerDay+0.5), h.shop.Locale), amount(100*p.Margin)),
-		fmt.Sprintf("A difference worth finding is %s per 100 visits.", amount(100*p.Margin*float64(p.Worth)/float64(money.Whole))),
-	}
-	if p.Days > 0 {
-		v.Says = append(v.Says, fmt.Sprintf("That is found in four of five trials within %s, with %s visits; often sooner, as it ends by itself when it is sure.", plural(int64(p.Days), "day", "days"), whole(p.Visits, h.shop.Locale)))
-		return
-	}
-	v.Never = true
-	need := "more visits than can be counted"
-	if p.Visits > 0 {
-		need = whole(p.Visits, h.shop.Locale) + " visits"
-	}
-	v.Says = append(v.Says, "At this pace it would take longer than 120 days: "+need+". Look for a larger difference, or try something bolder.")
-}
-
-func (s *server) tryStart(c *echo.Context) error {
-	ctx, h := c.Request().Context(), at(c)
-	v, err := s.tryView(c, formValue(c, "share", "50"), formValue(c, "worth", "20"))
-	if err != nil {
-		return s.fail(c, err)
-	}
-	if len(v.Err) > 0 || v.A == "" {
-		return s.showTry(c, http.StatusOK, v)
-	}
-	v.Version = atoi(c.FormValue("version"))
-	t, err := s.app.StartTrial(ctx, h.shop.ID, v.N.ID, h.account.Name, v.Version, v.Plan.Worth, v.Plan.Share)
-	var blocked app.Blocked
-	var wrong app.Problem
-	conflict, moved := asConflict(err)
-	switch {
-	case err == nil:
-		return s.done(c, h.url("/results/trials/"+t.ID), "The trial has begun: "+plainShare(t.Share)+" of visitors have the draft from now on.")
-	case moved:
-		s.tell(c, flash{Say: "Not begun: " + changedBy(h, conflict) + " Look at the draft as it is now, then try it.", Tone: "loss"})
-	case asBlocked(err, &blocked):
-		s.tell(c, flash{Say: "Not begun: " + blocked.Error(), Tone: "loss", Link: h.url("/nudges/" + v.N.ID + "#checks"), Go: "See what stops it"})
-	case errors.As(err, &wrong):
-		s.tell(c, flash{Say: "Not begun: " + wrong.Say, Tone: "loss"})
-	default:
-		return s.fail(c, err)
-	}
-	return goTo(c, h.url("/nudges/"+v.N.ID+"/try"))
+	return plainShare(t.Share) + " of visitors"
 }
 
 func plainShare(r money.Rate) string { return r.String() + " %" }
@@ -159,52 +32,80 @@ func plainShare(r money.Rate) string { return r.String() + " %" }
 type trialView struct {
 	T            app.TrialFound
 	Name         string
-	A, B         string
+	Promise      string // of A
+	Differs      []diffLine
 	Since, Until string
-	Share        string
+	Share, Have  string
+	Take         string // what taking B does
+	Judged       string
 	Day, Days    int
 	Chart        bandChart
 	Heading      string
 	Tone         string
 	More         []string
 	Arms         []trialArm
-	State        string
-	CanTake      bool
-	Path         string
-	Nudge        string
+	// B against A, as far as it can be told.
+	Conversion, OrderValue, Returned, PerHundred trialDifference
+	State                                        string
+	Along                                        takeAlongView
+	CanTake                                      bool
+	Path                                         string
+	Nudge                                        string
 }
 
-type trialArm struct{ Name, Visits, Orders, Conversion, Average, Given, Margin, PerHundred string }
+type trialArm struct{ Name, Visits, Orders, Conversion, Average, Back, Given, Margin, PerHundred string }
+
+// trialDifference is how B differs from A in one figure, and between what that may lie.
+type trialDifference struct{ Mid, Between, Tone string }
 
 // trialRow is a trial among the results.
-type trialRow struct{ ID, Name, Since, State, Words, Tone string }
+type trialRow struct {
+	ID, Name, Since, State, Words, Tone string
+	ended                               *time.Time
+}
 
 func (s *server) trial(c *echo.Context) error {
+	v, err := s.trialView(c)
+	if err != nil {
+		return s.fail(c, err)
+	}
+	return s.render(c, http.StatusOK, "trial", page{Title: v.Name + ", trial", Place: "results", Data: v})
+}
+
+func (s *server) trialView(c *echo.Context) (*trialView, error) {
 	ctx, h := c.Request().Context(), at(c)
 	f, err := s.app.TrialResults(ctx, h.shop.ID, c.Param("trial"))
 	if err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
 	snap, err := s.app.Snapshots.Get(ctx, h.shop.ID)
 	if err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
-	v := &trialView{T: f, Nudge: f.NudgeID, Share: plainShare(f.Share), Path: h.url("/results/trials/" + f.ID)}
+	v := &trialView{T: f, Nudge: f.NudgeID, Share: ofVisitors(&f.Trial), Path: h.url("/results/trials/" + f.ID)}
 	n, err := s.app.Nudge(ctx, h.shop.ID, f.NudgeID)
 	if err != nil {
-		return s.fail(c, err)
+		return nil, err
 	}
 	v.Name = n.Draft.Name
-	for number, into := range map[int]*string{f.RevisionA: &v.A, f.RevisionB: &v.B} {
+	var a, b nudge.Definition
+	for number, into := range map[int]*nudge.Definition{f.RevisionA: &a, f.RevisionB: &b} {
+		if number == 0 {
+			continue
+		}
 		r, err := s.app.Revision(ctx, h.shop.ID, f.NudgeID, number)
 		if err != nil {
-			return s.fail(c, err)
+			return nil, err
 		}
-		*into = promised(h, &r.Definition, snap)
+		*into = r.Definition
+	}
+	if v.Promise = promised(h, &a, snap); !f.Without() {
+		v.Differs = compareDefinitions(a, b, teller{snap.Regions(), snap.Catalog().Label, h})
 	}
 	v.CanTake = n.State == store.StateLive && n.LiveRevision == f.RevisionA
+	v.Along = takeAlongView{Tables: v.Path + "/tables", Pictures: []pictureView{{"The band", v.Path + "/picture", f.ID}}}
 	v.lay(h)
-	return s.render(c, http.StatusOK, "trial", page{Title: v.Name + ", trial", Place: "results", Data: v})
+	return v, nil
 }
 
 // lay lays out what a trial tells.
@@ -224,20 +125,51 @@ func (v *trialView) lay(h *here) {
 		e := f.EndedAt.In(h.zone)
 		v.Day = int(time.Date(e.Year(), e.Month(), e.Day(), 0, 0, 0, 0, time.UTC).Sub(first).Hours()/24) + 1
 	}
+	v.Judged = "Judged by margin per visit"
+	if f.Apart {
+		v.Judged = "Its visitors are in no other trial that is kept apart. " + v.Judged
+	}
+	if f.Cap != nil {
+		v.Judged += ", of which a visit counts at most " + q.money(*f.Cap) + ": so much 99 of 100 visits with orders left in the four weeks before"
+	}
 	v.Heading, v.Tone = verdict(&q, f)
 	v.More = more(&q, f)
 	v.Chart = bandOf(&q, f, first, v.Day, v.Days)
-	arm := func(name string, x *results.Visits, given money.Minor) {
+	arm := func(name string, x *results.Visits, given money.Minor, back int64) {
 		share, half := x.Conversion()
-		r := trialArm{Name: name, Visits: whole(x.Visits, h.shop.Locale), Orders: whole(x.Orders, h.shop.Locale), Conversion: fmt.Sprintf("%.2f %% ±%.2f", 100*share, 100*half), Average: "–", Given: q.money(given), Margin: q.money(x.Margin)}
+		r := trialArm{Name: name, Visits: whole(x.Visits, h.shop.Locale), Orders: whole(x.Orders, h.shop.Locale), Conversion: fmt.Sprintf("%.2f %% ±%.2f", 100*share, 100*half), Average: "–", Back: whole(back, h.shop.Locale), Given: q.money(given), Margin: q.money(x.Margin)}
 		if avg, ok := x.AverageOrder(); ok {
 			r.Average = q.money(avg)
 		}
 		r.PerHundred = q.money(x.PerHundred())
 		v.Arms = append(v.Arms, r)
 	}
-	arm("A, revision "+fmt.Sprint(f.RevisionA), &f.A, f.GivenA)
-	arm("B, revision "+fmt.Sprint(f.RevisionB), &f.B, f.GivenB)
+	arm("A, revision "+fmt.Sprint(f.RevisionA), &f.A, f.GivenA, f.BackA)
+	nameB := "B, revision " + fmt.Sprint(f.RevisionB)
+	v.Have, v.Take = " have B, each keeps what they have", "publish B"
+	if f.Without() {
+		nameB, v.Have, v.Take = "B, without it", " do without it, each keeps what they have", "pause it"
+	}
+	arm(nameB, &f.B, f.GivenB, f.BackB)
+	points := func(x float64) string { return strings.ReplaceAll(fmt.Sprintf("%+.2f", 100*x), "-", "−") }
+	cents := func(x float64) string { return q.hundred(x / 100) }
+	v.PerHundred, v.OrderValue = difference(f.Look, 1, "", q.hundred), difference(f.OrderValue, 1, "", cents)
+	v.Conversion, v.Returned = difference(f.Conversion, 1, " points", points), difference(f.Returned, -1, " points", points)
+}
+
+// difference says how B differs from A; good is the sign of what is better.
+func difference(l trial.Look, good float64, unit string, say func(float64) string) trialDifference {
+	if !l.Enough {
+		return trialDifference{Mid: "–", Between: "too few yet"}
+	}
+	d := trialDifference{Mid: say(l.Mid) + unit, Between: say(l.Low) + " to " + say(l.High) + unit}
+	switch {
+	case l.Sure() && l.Mid*good > 0:
+		d.Tone = "earned"
+	case l.Sure():
+		d.Tone = "loss"
+	}
+	return d
 }
 
 // hundred writes a difference per visit as one per hundred visits.
@@ -257,10 +189,14 @@ func verdict(q *asking, f *app.TrialFound) (text, tone string) {
 		return "Visits did not fall to A and B as they should, so nothing is said of the difference. Look whether a page of the shop shows one of them only.", "loss"
 	case !l.Enough:
 		return fmt.Sprintf("Too few orders to say anything: %d and %d, at least %d are needed on each side.", f.A.Orders, f.B.Orders, results.LeastOrders), ""
+	case l.Low > 0 && f.Without():
+		return "It costs more than it brings: without it a hundred visits leave " + unsigned(q.hundred(l.Mid)) + " more margin, " + between() + ".", "loss"
+	case l.High < 0 && f.Without():
+		return "It earns: without it a hundred visits leave " + unsigned(q.hundred(l.Mid)) + " less margin, " + between() + ".", "earned"
 	case l.Low > 0:
-		return "B brings " + strings.TrimPrefix(q.hundred(l.Mid), "+\u2060") + " more margin per hundred visits, " + between() + ".", "earned"
+		return "B brings " + unsigned(q.hundred(l.Mid)) + " more margin per hundred visits, " + between() + ".", "earned"
 	case l.High < 0:
-		return "B brings " + strings.TrimPrefix(q.hundred(l.Mid), "−") + " less margin per hundred visits, " + between() + ".", "loss"
+		return "B brings " + unsigned(q.hundred(l.Mid)) + " less margin per hundred visits, " + between() + ".", "loss"
 	}
 	return "No difference can be told yet: " + q.hundred(l.Mid) + " per hundred visits, " + between() + ".", ""
 }
@@ -269,21 +205,25 @@ func verdict(q *asking, f *app.TrialFound) (text, tone string) {
 func more(q *asking, f *app.TrialFound) []string {
 	out := []string{"You may look as often as you like: the band holds at every look."}
 	switch f.Outcome {
-	case store.FoundB:
-		out = append(out, "It stopped by itself, as it was sure. Publish B, and everybody has it.")
-	case store.FoundA:
-		out = append(out, "It stopped by itself, as it was sure. Everybody has A again; change the draft, or try something else.")
+	case store.FoundB, store.FoundA, store.Harmed, store.Took, store.Broken:
+		if f.Without() {
+			out = append(out, moreWithout(f))
+			break
+		}
+		out = append(out, moreOf(f))
 	case store.Undecided:
 		out = append(out, "Its last day is over. If there is a difference, it is smaller than what was worth finding; take what is simpler.")
-	case store.Broken:
-		out = append(out, f.EndedBy+" stopped it. Everybody has A again.")
 	case store.Changed:
 		out = append(out, "The nudge was published anew, paused or ended meanwhile, and so the trial ended.")
-	case store.Took:
-		out = append(out, f.EndedBy+" published B. Everybody has it.")
 	}
 	if n := f.A.Unknown + f.B.Unknown; n > 0 {
 		out = append(out, plural(n, "order has", "orders have")+" a cost that is not known, and no margin here.")
+	}
+	if f.Capped > 0 {
+		out = append(out, plural(f.Capped, "visit", "visits")+" left more than a visit counts for.")
+	}
+	if f.Left > 0 {
+		out = append(out, plural(f.Left, "visit is", "visits are")+" left out, as "+map[bool]string{true: "it", false: "they"}[f.Left == 1]+" had seen the other before, or did not tell who visits.")
 	}
 	all := f.A.Visits + f.B.Visits
 	if all > 0 && !f.Mismatch {
@@ -292,13 +232,43 @@ func more(q *asking, f *app.TrialFound) []string {
 	return out
 }
 
+// moreOf says how a trial of two revisions ended, and what to do.
+func moreOf(f *app.TrialFound) string {
+	switch f.Outcome {
+	case store.FoundB:
+		return "It stopped by itself, as it was sure. Publish B, and everybody has it."
+	case store.FoundA:
+		return "It stopped by itself, as it was sure. Everybody has A again; change the draft, or try something else."
+	case store.Harmed:
+		return "It stopped by itself, as more of B's orders come back. Everybody has A again."
+	case store.Took:
+		return f.EndedBy + " published B. Everybody has it."
+	}
+	return f.EndedBy + " stopped it. Everybody has A again."
+}
+
+// moreWithout says how a trial against doing without ended, and what to do.
+func moreWithout(f *app.TrialFound) string {
+	switch f.Outcome {
+	case store.FoundB:
+		return "It stopped by itself, as it was sure. Everybody has the nudge again: pause it, or change it."
+	case store.FoundA:
+		return "It stopped by itself, as it was sure. Everybody has the nudge again; leave it as it is."
+	case store.Harmed:
+		return "It stopped by itself, as more orders come back without it. Everybody has the nudge again."
+	case store.Took:
+		return f.EndedBy + " paused the nudge."
+	}
+	return f.EndedBy + " stopped it. Everybody has the nudge again."
+}
+
 func (s *server) trialEnd(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
-	how, say := store.Broken, "The trial is stopped. Everybody has A again."
+	how := store.Broken
 	if c.FormValue("do") == "take" {
-		how, say = store.Took, "B is published. Everybody has it from now on."
+		how = store.Took
 	}
-	_, err := s.app.EndTrial(ctx, h.shop.ID, c.Param("trial"), h.account.Name, how)
+	t, err := s.app.EndTrial(ctx, h.shop.ID, c.Param("trial"), h.account.Name, how)
 	var wrong app.Problem
 	switch {
 	case errors.As(err, &wrong):
@@ -307,25 +277,33 @@ func (s *server) trialEnd(c *echo.Context) error {
 	case err != nil:
 		return s.fail(c, err)
 	}
+	say := "The trial is stopped. Everybody has A again."
+	switch {
+	case how == store.Took && t.Without():
+		say = "The nudge is paused from now on."
+	case how == store.Took:
+		say = "B is published. Everybody has it from now on."
+	case t.Without():
+		say = "The trial is stopped. Everybody has the nudge again."
+	}
 	return s.done(c, h.url("/results/trials/"+c.Param("trial")), say)
 }
 
 // trialRows lists a shop's trials for the page of results.
-func (s *server) trialRows(c *echo.Context, names map[string]string) ([]trialRow, error) {
-	ctx, h := c.Request().Context(), at(c)
+func (s *server) trialRows(ctx context.Context, h *here, names map[string]string) ([]trialRow, error) {
 	trials, err := s.app.Store.Trials(ctx, h.shop.ID)
 	if err != nil {
 		return nil, err
 	}
 	var out []trialRow
 	for _, t := range trials[:min(len(trials), 20)] {
-		f, err := s.app.TrialResults(ctx, h.shop.ID, t.ID)
+		f, err := s.app.TrialVerdict(ctx, h.shop.ID, t.ID)
 		if err != nil {
 			return nil, err
 		}
 		q := asking{locale: h.shop.Locale}
 		q.Currency = t.Currency
-		r := trialRow{ID: t.ID, Name: names[t.NudgeID], Since: h.day(t.StartedAt), State: "running"}
+		r := trialRow{ID: t.ID, Name: names[t.NudgeID], Since: h.day(t.StartedAt), State: "running", ended: t.EndedAt}
 		if !t.Running() {
 			r.State = "ended " + h.day(*t.EndedAt)
 		}
@@ -333,83 +311,4 @@ func (s *server) trialRows(c *echo.Context, names map[string]string) ([]trialRow
 		out = append(out, r)
 	}
 	return out, nil
-}
-
-// bandChart is what could be said of the difference at the end of each day, as a band.
-type bandChart struct {
-	Wide, High    int
-	Left, Today   float64
-	Zero          float64
-	Band, Line    string
-	Levels        []bandLevel
-	Ticks         []dayTick
-	Base          int
-	TodayText     string
-	TodayX        float64
-	Anchor        string
-	Rows          []bandRow
-	Known, Coming bool
-	LastX, LastY  float64
-}
-
-type bandLevel struct {
-	Y    float64
-	Text string
-}
-
-type bandRow struct{ Day, Low, Mid, High string }
-
-const (
-	bandWide, bandHigh = 900, 320
-	bandLeft, bandBase = 90, 290
-)
-
-// bandOf draws a trial.
-func bandOf(q *asking, f *app.TrialFound, first time.Time, day, days int) bandChart {
-	c := bandChart{Wide: bandWide, High: bandHigh, Left: bandLeft, Base: bandBase, Coming: f.Running()}
-	each := float64(bandWide-bandLeft) / float64(max(1, days))
-	var shown []app.TrialDay
-	most := 1.0
-	for _, d := range f.Days {
-		if d.Look.Enough {
-			shown = append(shown, d)
-		}
-	}
-	for i, d := range shown {
-		if i >= len(shown)/2 { // the first days are too wide to be drawn whole
-			most = max(most, 1.2*max(d.Look.High, -d.Look.Low))
-		}
-	}
-	y := func(x float64) float64 { return bandBase/2 - min(max(x/most, -1), 1)*(bandBase/2-8) }
-	x := func(d time.Time) float64 { return bandLeft + each*(d.Sub(first).Hours()/24+1) }
-	c.Zero = y(0)
-	var top, bottom, line []string
-	for _, d := range shown {
-		top = append(top, fmt.Sprintf("%.1f %.1f", x(d.Day), y(d.Look.High)))
-		bottom = append(bottom, fmt.Sprintf("%.1f %.1f", x(d.Day), y(d.Look.Low)))
-		line = append(line, fmt.Sprintf("%.1f %.1f", x(d.Day), y(d.Look.Mid)))
-		c.Rows = append(c.Rows, bandRow{d.Day.Format("Mon 2 Jan 2006"), q.hundred(d.Look.Low), q.hundred(d.Look.Mid), q.hundred(d.Look.High)})
-	}
-	if c.Known = len(shown) > 0; c.Known {
-		slices.Reverse(bottom)
-		last := shown[len(shown)-1]
-		c.LastX, c.LastY = x(last.Day), y(last.Look.Mid)
-		c.Band, c.Line = "M"+strings.Join(append(top, bottom...), "L")+"Z", "M"+strings.Join(line, "L")
-		for _, share := range []float64{-0.8, -0.4, 0, 0.4, 0.8} {
-			c.Levels = append(c.Levels, bandLevel{y(share * most), q.hundred(share * most)})
-		}
-	}
-	for i := range days + 1 {
-		t := dayTick{X: bandLeft + each*float64(i), Tall: 4}
-		if i%7 == 0 {
-			t.Tall = 9
-		}
-		c.Ticks = append(c.Ticks, t)
-	}
-	c.Today = bandLeft + each*float64(min(day, days))
-	c.TodayText, c.TodayX, c.Anchor = fmt.Sprintf("day %d of %d", min(day, days), days), c.Today+8, "start"
-	if c.Today > bandWide*0.8 {
-		c.TodayX, c.Anchor = c.Today-8, "end"
-	}
-	return c
 }

@@ -70,7 +70,8 @@ type Told struct {
 }
 
 // Day makes the visits of a day. now is the moment that the API takes for the present: the
-// end of the day, or later. It is the same whatever machine makes it.
+// end of the day, or later. The shoppers are the same whatever machine makes them; which of two
+// nudges they are shown may follow from what was learned of both by then.
 func (m *Model) Day(ctx context.Context, api *API, day, now time.Time, atOnce int) (Told, error) {
 	r := rand.New(rand.NewPCG(m.Seed, uint64(day.Unix()))) //nolint:gosec // made up, and the same each time
 	many := float64(m.Visits) * (1 + m.Noise*r.NormFloat64())
@@ -125,11 +126,12 @@ type shopper struct {
 	region  string
 	reports []map[string]any
 	told    map[string]bool
+	shownIn map[decide.RungRef][]string // the gap bands in which rungs were shown
 }
 
 func (m *Model) visit(ctx context.Context, api *API, day, now time.Time, n int, seed uint64) (Told, error) {
 	r := rand.New(rand.NewPCG(m.Seed, seed)) //nolint:gosec // made up, and the same each time
-	s := &shopper{Model: m, api: api, r: r, now: now, told: map[string]bool{}}
+	s := &shopper{Model: m, api: api, r: r, now: now, told: map[string]bool{}, shownIn: map[decide.RungRef][]string{}}
 	where := pick(r, m.Countries, func(c Country) float64 { return c.Weight })
 	what := pick(r, m.Baskets, func(b Basket) float64 { return b.Weight })
 	if s.at = day.Add(8*time.Hour + time.Duration(r.IntN(14*3600))*time.Second); day.IsZero() {
@@ -236,6 +238,9 @@ func (s *shopper) look(ctx context.Context, page nudge.Page) (decide.Decision, e
 		for _, r := range n.Rungs {
 			if r.State == decide.RungReached {
 				s.note(results.Reached, n.Nudge, n.Revision, r.Rung, nil)
+				for _, band := range s.shownIn[decide.RungRef{Nudge: n.Nudge, Rung: r.Rung}] {
+					s.noteIn(results.Accepted, n.Nudge, n.Revision, r.Rung, band)
+				}
 			}
 		}
 	}
@@ -243,6 +248,10 @@ func (s *shopper) look(ctx context.Context, page nudge.Page) (decide.Decision, e
 		for _, said := range d.In(p) {
 			s.note(results.Shown, said.Nudge, said.Revision, 0, map[string]any{"placement": p})
 			s.visit.Shown = append(s.visit.Shown, decide.ShownRef{Nudge: said.Nudge, Revision: said.Revision})
+			if said.Band != "" && said.Offer == nil && s.noteIn(results.ShownAt, said.Nudge, said.Revision, said.Rung, said.Band) {
+				rung := decide.RungRef{Nudge: said.Nudge, Rung: said.Rung}
+				s.shownIn[rung] = append(s.shownIn[rung], said.Band)
+			}
 		}
 	}
 	return d, nil
@@ -250,9 +259,17 @@ func (s *shopper) look(ctx context.Context, page nudge.Page) (decide.Decision, e
 
 // note keeps something to report, once.
 func (s *shopper) note(kind results.Kind, of string, revision, rung int, more map[string]any) {
-	id := fmt.Sprintf("%s:%s:%d", kind, of, rung)
+	s.once(fmt.Sprintf("%s:%s:%d", kind, of, rung), kind, of, revision, rung, more)
+}
+
+// noteIn keeps something that is counted by gap band, once; false where it was kept before.
+func (s *shopper) noteIn(kind results.Kind, of string, revision, rung int, band string) bool {
+	return s.once(fmt.Sprintf("%s:%s:%s", kind, of, band), kind, of, revision, rung, map[string]any{"band": band})
+}
+
+func (s *shopper) once(id string, kind results.Kind, of string, revision, rung int, more map[string]any) bool {
 	if s.told[id] {
-		return
+		return false
 	}
 	s.told[id] = true
 	e := map[string]any{"id": id, "kind": kind, "at": s.at}
@@ -263,6 +280,7 @@ func (s *shopper) note(kind results.Kind, of string, revision, rung int, more ma
 		e[k] = v
 	}
 	s.reports = append(s.reports, e)
+	return true
 }
 
 // report sends what was kept.

@@ -152,6 +152,14 @@ type Membership struct {
 	AccountID uuid.UUID `gorm:"primaryKey"`
 	ShopID    string    `gorm:"primaryKey"`
 	Role      Role
+	Weekly    string // the application's address, where a report is wanted each Monday; empty: none is
+}
+
+// Report is a week of which a report was sent to a person.
+type Report struct {
+	ShopID    string    `gorm:"primaryKey"`
+	AccountID uuid.UUID `gorm:"primaryKey"`
+	Week      time.Time `gorm:"primaryKey"` // its Monday
 }
 
 // Product is a product row.
@@ -258,7 +266,7 @@ type Order struct {
 	Language       string
 	Device         string
 	WithVisitor    bool            // it told who visited
-	AsQuoted       bool            // taken over as the shop charged it, while Agonal could not be reached
+	AsQuoted       bool            // taken over as the shop charged it, as a rule while Agonal could not be reached
 	Decision       decide.Decision `gorm:"serializer:json"`
 	PlacedAt       time.Time
 	Rewards        []OrderReward `gorm:"foreignKey:ShopID,OrderNumber;references:ShopID,Number"`
@@ -278,11 +286,13 @@ type OrderReward struct {
 }
 
 // EventKinds lists what a visit may report; those of OfTheVisit have no nudge, and of those of
-// ForOrders the orders are counted that came of the visit.
+// ForOrders the orders are counted that came of the visit. Those of OfBands are counted by gap
+// band, and nothing else is.
 var (
-	EventKinds = []results.Kind{results.Visit, results.Checkout, results.Could, results.Shown, results.Reached, results.Clicked, results.Added, results.Picked, results.Taken, results.Declined, results.Dismissed, results.Shared}
+	EventKinds = []results.Kind{results.Visit, results.Checkout, results.Could, results.Shown, results.Reached, results.Clicked, results.Added, results.Picked, results.Taken, results.Declined, results.Dismissed, results.Shared, results.ShownAt, results.Accepted}
 	OfTheVisit = []results.Kind{results.Visit, results.Checkout}
 	ForOrders  = []results.Kind{results.Visit, results.Could, results.Shown}
+	OfBands    = []results.Kind{results.ShownAt, results.Accepted}
 )
 
 // Event is something a visit saw or did, once by its id within the visit.
@@ -302,6 +312,7 @@ type Event struct {
 	Device    string
 	Arm       string // results.ArmNone, results.ArmHeld, or how a trial treated the visit; empty: as usual
 	Visitor   string
+	Band      string // the gap band in which it was shown or accepted
 }
 
 // ImportState is how far an import is.

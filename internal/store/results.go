@@ -1,14 +1,10 @@
 package store
 
 import (
-	"context"
 	"fmt"
-	"maps"
-	"slices"
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
 
 	"agonal.dev/agonal/core/results"
@@ -38,6 +34,11 @@ type Cell struct {
 	Margin    int64
 	MarginSq  string // a whole number that may be larger than 64 bits: the sum over visits of their margin's square
 	Unknown   int64  // orders whose margin is not known; they add nothing to the sums of margin
+	// Sums over visits of their goods' square, their goods times their orders (whole numbers that
+	// may be larger than 64 bits), and their orders' square.
+	GoodsSq     string
+	GoodsOrders string
+	OrdersSq    int64
 }
 
 // TableName is where cells are kept.
@@ -58,7 +59,7 @@ const resultsLock = `SELECT pg_advisory_xact_lock(hashtextextended('results:' ||
 
 const (
 	cellDims = "shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm"
-	cellSums = "n, ordering, orders, goods, given, margin, margin_sq, unknown"
+	cellSums = "n, ordering, orders, goods, given, margin, margin_sq, unknown, goods_sq, goods_orders, orders_sq"
 )
 
 // addCells adds what a query yields, with the columns of a cell, to the cells. Rows are
@@ -84,20 +85,22 @@ func kinds(of []results.Kind) string {
 }
 
 // cameOf tells which orders came of which event: those of its visit; of a show those that were
-// placed after it and in which the nudge gave something.
-const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND (e.kind <> 'shown' OR o.placed_at >= e.at AND EXISTS (
+// placed after it and in which the nudge gave something. That a visit has an id has to be said
+// for the index of visits to be used.
+const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND o.visit <> '' AND (e.kind <> 'shown' OR o.placed_at >= e.at AND EXISTS (
 	SELECT FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number AND x.nudge_id = e.nudge_id))`
 
 // eventCells are the cells of events: one count each, and what came of their visits.
 func eventCells(events string) string {
 	return `
 	SELECT shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, count(*),
-		0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint
-	FROM ` + events + ` e GROUP BY ` + cellDims + `
+		0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint, 0::numeric, 0::numeric, 0::bigint
+	FROM ` + events + ` e WHERE kind NOT IN (` + kinds(OfBands) + `) GROUP BY ` + cellDims + `
 	UNION ALL
 	SELECT e.shop_id, e.day, e.kind, e.nudge_id, e.revision, e.rung, e.placement, v.region, e.language, e.device, e.arm, 0::bigint,
-		sum(v.first), sum(v.orders), sum(v.goods), 0::bigint, sum(v.margin), sum(v.margin::numeric * v.margin), sum(v.unknown)
-	FROM (SELECT DISTINCT o.shop_id, o.visit FROM (SELECT DISTINCT shop_id, visit FROM ` + events + ` x) d JOIN orders o ON o.shop_id = d.shop_id AND o.visit = d.visit) w
+		sum(v.first), sum(v.orders), sum(v.goods), 0::bigint, sum(v.margin), sum(v.margin::numeric * v.margin), sum(v.unknown),
+		sum(v.goods::numeric * v.goods), sum(v.goods::numeric * v.orders), sum(v.orders * v.orders)
+	FROM (SELECT DISTINCT o.shop_id, o.visit FROM (SELECT DISTINCT shop_id, visit FROM ` + events + ` x) d JOIN orders o ON o.shop_id = d.shop_id AND o.visit = d.visit AND o.visit <> '') w
 		JOIN ` + events + ` e ON e.shop_id = w.shop_id AND e.visit = w.visit AND e.kind IN (` + kinds(ForOrders) + `) CROSS JOIN LATERAL (
 		SELECT o.region, (row_number() OVER (ORDER BY min(o.number)) = 1)::int AS first, count(*) AS orders, sum(o.goods) AS goods,
 			coalesce(sum(o.margin), 0) AS margin, count(*) FILTER (WHERE o.margin IS NULL) AS unknown
@@ -112,7 +115,7 @@ func orderCells(orders string) string {
 	of := func(kind results.Kind, where string) string {
 		return `
 	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', '', 0, 0, '', o.region, o.language, o.device, o.arm,
-		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
+		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id
 		CROSS JOIN LATERAL (SELECT sum(coalesce(x.cost, x.amount)) AS given, count(*) AS many FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number) r
 	` + where + ` GROUP BY 1, 2, 8, 9, 10, 11`
@@ -121,7 +124,7 @@ func orderCells(orders string) string {
 	used := func(kind results.Kind, rung string) string {
 		return `
 	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
-		count(*), 0::bigint, count(*), sum(o.goods), sum(r.given), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL)
+		count(*), 0::bigint, count(*), sum(o.goods), sum(r.given), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id CROSS JOIN LATERAL (
 		SELECT x.nudge_id, x.revision, ` + rung + ` AS rung, sum(coalesce(x.cost, x.amount)) AS given FROM order_rewards x
 		WHERE x.shop_id = o.shop_id AND x.order_number = o.number GROUP BY 1, 2, 3) r
@@ -176,113 +179,4 @@ func CountOrder(tx *gorm.DB, o *Order, sign Sign) error {
 func ofVisits(eventCells string) string {
 	_, orders, _ := strings.Cut(eventCells, "UNION ALL")
 	return orders
-}
-
-// incoming is where events lie before those are taken over that are new.
-const incoming = `CREATE TEMP TABLE IF NOT EXISTS incoming (LIKE events) ON COMMIT DELETE ROWS`
-
-var eventColumns = []string{"shop_id", "visit", "id", "day", "at", "kind", "nudge_id", "revision", "rung", "placement", "region", "language", "device", "arm", "visitor"}
-
-// LatestEvent is how many days back an event may lie and still be counted, on its own day.
-const LatestEvent = 7
-
-// RecordEvents stores events of one or more shops, each once by its id within its visit, and
-// counts them, all or none. It returns how many were new.
-func (s *Store) RecordEvents(ctx context.Context, events []Event) (fresh int64, err error) {
-	events = once(events)
-	months := map[time.Time]bool{}
-	shops := map[string]bool{}
-	for i := range events {
-		shops[events[i].ShopID] = true
-		d := events[i].Day
-		months[time.Date(d.Year(), d.Month(), 1, 0, 0, 0, 0, time.UTC)] = true
-	}
-	if err := s.months(ctx, months); err != nil {
-		return 0, err
-	}
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, incoming); err != nil {
-			return err
-		}
-		rows := pgx.CopyFromSlice(len(events), func(i int) ([]any, error) {
-			e := &events[i]
-			return []any{e.ShopID, e.Visit, e.ID, e.Day, e.At, string(e.Kind), e.NudgeID, int32(e.Revision), int32(e.Rung), e.Placement, e.Region, e.Language, e.Device, e.Arm, e.Visitor}, nil //nolint:gosec // both are bounded
-		})
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"incoming"}, eventColumns, rows); err != nil {
-			return err
-		}
-		for _, shop := range slices.Sorted(maps.Keys(shops)) {
-			if _, err := tx.Exec(ctx, resultsLock, shop); err != nil {
-				return err
-			}
-		}
-		// What comes in is little beside what is there: all of that is looked up by its keys,
-		// whatever the planner believes.
-		if _, err := tx.Exec(ctx, "SET LOCAL jit = off; SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off; SET LOCAL enable_seqscan = off"); err != nil {
-			return err
-		}
-		// What was sent before counts once, whatever day it would be put on now.
-		if _, err := tx.Exec(ctx, `DELETE FROM incoming i USING events e WHERE e.shop_id = i.shop_id AND e.visit = i.visit AND e.id = i.id
-			AND e.day BETWEEN i.day - $1::int AND i.day + $1::int`, LatestEvent+1); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, addCells(eventCells("incoming"))); err != nil {
-			return err
-		}
-		tag, err := tx.Exec(ctx, "INSERT INTO events SELECT * FROM incoming")
-		fresh = tag.RowsAffected()
-		return err
-	})
-	return fresh, err
-}
-
-// once keeps of events with one id in one visit the first.
-func once(events []Event) []Event {
-	type key struct{ shop, visit, id string }
-	seen := make(map[key]bool, len(events))
-	return slices.DeleteFunc(slices.Clone(events), func(e Event) bool {
-		k := key{e.ShopID, e.Visit, e.ID}
-		was := seen[k]
-		seen[k] = true
-		return was
-	})
-}
-
-// months makes the parts of the events that are not there yet.
-func (s *Store) months(ctx context.Context, months map[time.Time]bool) error {
-	for m := range months {
-		if _, known := s.eventMonths.Load(m); known {
-			continue
-		}
-		if err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-			if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('events_month'))"); err != nil {
-				return err
-			}
-			_, err := tx.Exec(ctx, "SELECT events_month($1)", m)
-			return err
-		}); err != nil {
-			return fmt.Errorf("making room for the events of %s: %w", m.Format("January 2006"), err)
-		}
-		s.eventMonths.Store(m, true)
-	}
-	return nil
-}
-
-// Recount works a shop's cells out anew from its events and orders.
-func (s *Store) Recount(ctx context.Context, shop string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return recount(ctx, tx, shop) })
-}
-
-func recount(ctx context.Context, tx pgx.Tx, shop string) error {
-	if _, err := tx.Exec(ctx, resultsLock, shop); err != nil {
-		return err
-	}
-	if _, err := tx.Exec(ctx, "DELETE FROM result_cells WHERE shop_id = $1", shop); err != nil {
-		return err
-	}
-	events, orders := "(SELECT * FROM events WHERE shop_id = $1)", "(SELECT * FROM orders WHERE shop_id = $1)"
-	if _, err := tx.Exec(ctx, addCells(eventCells(events)+" UNION ALL "+orderCells(orders)), shop); err != nil {
-		return fmt.Errorf("counting anew: %w", err)
-	}
-	return nil
 }

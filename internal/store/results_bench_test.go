@@ -42,7 +42,7 @@ func BenchmarkEvents(b *testing.B) {
 	_, err := a.Store.RecordEvents(ctx, batch(-1, many, at))
 	require.NoError(b, err)
 	var counted, copied time.Duration
-	columns := []string{"shop_id", "visit", "id", "day", "at", "kind", "nudge_id", "revision", "rung", "placement", "region", "language", "device", "arm", "visitor"}
+	columns := []string{"shop_id", "visit", "id", "day", "at", "kind", "nudge_id", "revision", "rung", "placement", "region", "language", "device", "arm", "visitor", "band"}
 	for i := range b.N {
 		began := time.Now()
 		n, err := a.Store.RecordEvents(ctx, batch(2*i, many, at))
@@ -53,7 +53,7 @@ func BenchmarkEvents(b *testing.B) {
 		began = time.Now()
 		_, err = a.Store.Pool.CopyFrom(ctx, pgx.Identifier{"events"}, columns, pgx.CopyFromSlice(many, func(k int) ([]any, error) {
 			e := &raw[k]
-			return []any{e.ShopID, e.Visit, e.ID, e.Day, e.At, string(e.Kind), e.NudgeID, e.Revision, e.Rung, e.Placement, e.Region, e.Language, e.Device, e.Arm, e.Visitor}, nil
+			return []any{e.ShopID, e.Visit, e.ID, e.Day, e.At, string(e.Kind), e.NudgeID, e.Revision, e.Rung, e.Placement, e.Region, e.Language, e.Device, e.Arm, e.Visitor, e.Band}, nil
 		}))
 		require.NoError(b, err)
 		copied += time.Since(began)

@@ -36,7 +36,7 @@ func (s *server) decisions(c *echo.Context) error {
 		return err
 	}
 	if !k.secret {
-		for field, set := range map[string]bool{"trace": req.Trace, "moment.at": !req.Moment.At.IsZero(), "every": req.Every, "added": req.Added != nil, "shopper": !req.Shopper.IsZero()} {
+		for field, set := range map[string]bool{"trace": req.Trace, "moment.at": !req.Moment.At.IsZero(), "every": req.Every, "added": req.Added != nil, "shopper": !req.Shopper.IsZero(), "arms": len(req.Arms) > 0} {
 			if set {
 				return reply(c, problem{Status: http.StatusForbidden, Title: "A secret key is needed for this", Detail: field + " is answered for a secret key only",
 					Errors: []decide.FieldError{{Field: field, Why: "is answered for a secret key only"}}})

@@ -71,6 +71,8 @@ func fail(c *echo.Context, err error, notFound problem) error {
 		return reply(c, problem{Status: http.StatusConflict, Title: "This idempotency key was used for another order", Detail: "Use a new key for a new order.", Errors: []decide.FieldError{{Field: "idempotency_key", Why: "was used for another order"}}})
 	case errors.Is(err, app.ErrNotFound):
 		return reply(c, notFound)
+	case c.Request().Context().Err() != nil:
+		return nil // nobody waits for the answer any more
 	case store.Unreachable(err):
 		c.Response().Header().Set("Retry-After", "2")
 		return reply(c, problem{Status: http.StatusServiceUnavailable, Title: "The database does not answer", Detail: "Nothing was stored; try again in a moment."})

@@ -17,6 +17,7 @@ export interface Said {
   revision: number;
   rung: number;
   state: string;
+  band?: string;
   newly?: boolean;
   language: string;
   text: string;

@@ -101,13 +101,27 @@ import { themed } from './theme';
   const report = (
     kind: string,
     of?: { nudge: string; revision: number; rung?: number },
-    more: { placement?: string | null; held?: boolean; arm?: string } = {},
+    more: { placement?: string | null; held?: boolean; arm?: string; band?: string } = {},
   ) => {
-    const id = `${kind}:${of?.nudge ?? ''}:${kind === 'shown' ? 0 : (of?.rung ?? 0)}`;
+    const id = `${kind}:${of?.nudge ?? ''}:${more.band ?? (kind === 'shown' ? 0 : (of?.rung ?? 0))}`;
     if (!live || told.has(id)) return;
     sessionStorage.setItem(toldKept, JSON.stringify([...told.add(id)]));
     queue.push({ id, kind, nudge: of?.nudge, revision: of?.revision, rung: of?.rung, ...more, at: new Date().toISOString() });
     flushing ||= window.setTimeout(flush, 1500);
+  };
+  /** Something of a nudge was to be seen, with what it asks for: how large the gap was counts once a visit. */
+  const shown = (s: Said, placement: string | null) => {
+    report('shown', s, { placement });
+    if (!s.band || told.has(`shown_at:${s.nudge}:${s.band}`)) return;
+    told.add(`${s.offer ? 'offer' : 'rung'}:${s.nudge}:${s.rung}:${s.band}`); // kept with what is reported next
+    report('shown_at', s, { band: s.band });
+  };
+  /** What was shown so was accepted: its rung was reached, or its offer taken. */
+  const accepted = (what: 'rung' | 'offer', s: { nudge: string; revision: number; rung?: number }) => {
+    for (const mark of [...told]) {
+      const [kind, nudge, rung, band] = mark.split(':');
+      if (kind === what && nudge === s.nudge && (what === 'offer' || Number(rung) === s.rung)) report('accepted', s, { band });
+    }
   };
   const flush = () => {
     clearTimeout(flushing);
@@ -256,6 +270,7 @@ import { themed } from './theme';
   /** What a shopper answers to an offer: the shop takes it in; what is declined is not asked again. */
   const answer = (from: HTMLElement, s: Said, a: Answer) => {
     if (a.act !== 'drop') report(a.act === 'decline' ? 'declined' : 'taken', s);
+    if (a.act === 'take' || a.act === 'together') accepted('offer', s);
     if (a.act === 'decline') {
       if (!visit.declined.includes(s.nudge)) visit.declined.push(s.nudge);
       if (live && s.remember) declined(s.nudge);
@@ -299,7 +314,12 @@ import { themed } from './theme';
     for (const n of d.nudges) {
       const held = n.reason === 'held_out';
       if (held || n.rungs.length) report('could', { nudge: n.nudge, revision: n.revision }, { held, arm: n.arm });
-      for (const r of n.rungs) if (r.state === 'reached') report('reached', { nudge: n.nudge, revision: n.revision, rung: r.rung });
+      for (const r of n.rungs)
+        if (r.state === 'reached') {
+          const of = { nudge: n.nudge, revision: n.revision, rung: r.rung };
+          report('reached', of);
+          accepted('rung', of);
+        }
     }
     for (const s of d.says)
       if (s.newly && !visit.reached.some((x) => x.nudge === s.nudge && x.rung === s.rung)) visit.reached.push({ nudge: s.nudge, rung: s.rung });
@@ -367,7 +387,7 @@ import { themed } from './theme';
             if (!visit.shown.some((x) => x.nudge === s.nudge && x.revision === s.revision)) visit.shown.push({ nudge: s.nudge, revision: s.revision });
             this.counted(s);
             keepVisit();
-            report('shown', s, { placement: this.getAttribute('place') });
+            shown(s, this.getAttribute('place'));
           }, 1000);
         }
       },
@@ -665,7 +685,7 @@ import { themed } from './theme';
       remembered = recall();
       keepVisit();
       this.watch.observe(this);
-      report('shown', s, { placement: 'dialog' });
+      shown(s, 'dialog');
     }
     private gifts(box: HTMLDialogElement, s: Said, choice: NonNullable<Cart['choices']>[0], taken: () => void) {
       const w = decision!.cart!.words;

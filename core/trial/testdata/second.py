@@ -40,6 +40,33 @@ def look(a, b, planned):
     return [mid - half, mid, mid + half]
 
 
+def around(mid, n, variance, planned):
+    half = np.sqrt(n * variance) * boundary(n, planned)
+    return [mid - half, mid, mid + half]
+
+
+def conversion(a, b, planned):
+    x, y = (np.r_[np.ones(len(s["margins"])), np.zeros(s["visits"] - len(s["margins"]))] for s in (a, b))
+    return around(y.mean() - x.mean(), len(x) + len(y), stats.sem(x) ** 2 + stats.sem(y) ** 2, planned)
+
+
+def value(a, b, planned):
+    """Goods per order, by the delta method with the covariance of goods and orders."""
+    out, n, visits = [], 0, a["visits"] + b["visits"]
+    for s in (a, b):
+        g, o = np.asarray(s["goods"], dtype=np.float64), np.asarray(s["orders"], dtype=np.float64)
+        r, c = g.sum() / o.sum(), np.cov(g, o)
+        out.append((r, (c[0, 0] - 2 * r * c[0, 1] + r**2 * c[1, 1]) / len(g) / o.mean() ** 2))
+        n += len(g)
+    return around(out[1][0] - out[0][0], n, out[0][1] + out[1][1], planned * n / visits)
+
+
+def returned(a, b, planned):
+    na, nb = sum(a["orders"]), sum(b["orders"])
+    p = (a["back"] + b["back"]) / (na + nb)
+    return around(b["back"] / nb - a["back"] / na, na + nb, p * (1 - p) * (1 / na + 1 / nb), planned * (na + nb) / (a["visits"] + b["visits"]))
+
+
 def plan(spread, difference, share):
     sd = np.sqrt(spread / share + spread / (1 - share))
     missing = lambda n: sd * boundary(n, n) + Z80 * sd / np.sqrt(n) - abs(difference)
@@ -48,4 +75,7 @@ def plan(spread, difference, share):
 
 for line in sys.stdin:
     c = json.loads(line)
-    print(json.dumps({"effect": effect(c["a"], c["b"]), "look": look(c["a"], c["b"], c["planned"]), "plan": plan(c["spread"], c["difference"], c["share"])}))
+    a, b, planned = c["a"], c["b"], c["planned"]
+    said = {"effect": effect(a, b), "look": look(a, b, planned), "conversion": conversion(a, b, planned)}
+    said |= {"value": value(a, b, planned), "returned": returned(a, b, planned)}
+    print(json.dumps(said | {"plan": plan(c["spread"], c["difference"], c["share"])}))

@@ -31,7 +31,7 @@ const Weeks = 8
 func Model(visits int) simulate.Model {
 	line := func(sku string, n int64) decide.CartLine { return decide.CartLine{SKU: sku, Quantity: n} }
 	return simulate.Model{
-		Seed: 4, Visits: visits, Carts: 0.5, Conversion: 0.16, Going: 0.9, Half: 0.3, Lift: 0.4, Codes: 0.1, Code: "HARBOUR10", Noise: 0.08, Weekend: 0.25,
+		Seed: 4, Visits: visits, Carts: 0.5, Conversion: 0.16, Going: 0.9, Half: 0.3, Lift: 0.8, Codes: 0.1, Code: "HARBOUR10", Noise: 0.08, Weekend: 0.25,
 		Baskets: []simulate.Basket{
 			{Weight: 5, Lines: []decide.CartLine{line("HARBLU-30", 2), line("DUNA5-D", 1)}},
 			{Weight: 4, Lines: []decide.CartLine{line("HARBLU-30", 3)}},
@@ -154,7 +154,7 @@ func tryEarlier(ctx context.Context, past *app.App) error {
 	if err != nil {
 		return err
 	}
-	_, err = past.StartTrial(ctx, demo.Shop, n.ID, who, n.DraftVersion, money.Whole/5, money.Whole/2)
+	_, err = past.StartTrial(ctx, demo.Shop, n.ID, who, n.DraftVersion, app.TrialAsked{Worth: money.Whole / 5, Share: money.Whole / 2})
 	return err
 }
 
