@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -30,6 +31,7 @@ func panel(key string, pairs ...string) url.Values {
 // Every panel of the workbench changes what it says it changes.
 func TestEveryPanelChangesTheDraft(t *testing.T) {
 	a, as := start(t)
+	a.Now = func() time.Time { return noon }
 	b := as(demo.Email)
 	draft := func() (nudge.Definition, string) {
 		n, err := a.Nudge(t.Context(), demo.Shop, "parcels-to-japan")
@@ -92,7 +94,8 @@ func TestEveryPanelChangesTheDraft(t *testing.T) {
 }
 
 func TestPanelsSayWhatIsWrong(t *testing.T) {
-	_, as := start(t)
+	a, as := start(t)
+	a.Now = func() time.Time { return noon }
 	b := as(demo.Email)
 	for want, form := range map[string]url.Values{
 		"A name is needed":                     panel("name", "name", "  "),

@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 )
 
 // Schema is as much of a schema as the document uses for what comes in.
@@ -82,7 +83,7 @@ func (d *Document) Sample(s *Schema, path string) any {
 	case len(s.Enum) > 0:
 		return s.Enum[0]
 	case s.Format == "date-time":
-		return "2026-11-20T09:30:00Z"
+		return time.Now().UTC().AddDate(0, 0, -7).Format(time.RFC3339)
 	}
 	switch s.Type {
 	case "string":
