@@ -354,3 +354,41 @@ test('who comes back is known by the account: the nudge, the order, and the list
     await shop.goto(`${lindquill}/account`);
   });
 });
+
+test('what is meant for phones, or for a campaign, is met there and nowhere else, up to the order', async ({ browser, playwright }) => {
+  test.setTimeout(240_000);
+  const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer sk_lindquill_demo' } });
+  const rungs = [{ thresholds: { home: '1.00 EUR' }, rewards: [{ kind: 'order_percent', percent: '10' }] }];
+  const made = await api.put('/v1/nudges/on-the-way', {
+    data: {
+      version: 1,
+      name: 'On the way',
+      placements: ['top_bar'],
+      ladder: { basis: 'before_nudges', rungs },
+      audience: { regions: ['home'], when: { all: [{ devices: ['phone'] }, { campaign: { utm_source: ['letter'] } }] } },
+      wording: { en: { not_yet: 'A letter brought you.', reached: 'A tenth off, on the way.' } },
+    },
+  });
+  expect(made.ok(), await made.text()).toBe(true);
+  begun.push('On the way');
+  for (const [hasTouch, path, meets] of [
+    [true, '/?utm_source=letter&utm_medium=post', true],
+    [true, '/?utm_source=card', false],
+    [false, '/?utm_source=letter', false],
+  ] as const) {
+    const context = await browser.newContext({ hasTouch, isMobile: hasTouch, viewport: hasTouch ? { width: 390, height: 844 } : { width: 1280, height: 800 } });
+    const page = await context.newPage();
+    await page.goto(lindquill + path);
+    await putIn(page, 'harbour-blue', '30 ml');
+    await page.goto(`${lindquill}/cart`);
+    const off = page.getByRole('main').getByText('€1.40').first(); // a tenth of €14.00
+    if (meets) await expect(off).toBeVisible();
+    else await expect(off).toHaveCount(0);
+    await page.goto(`${lindquill}/checkout`);
+    await fillAddress(page);
+    await page.getByRole('button', { name: /^Pay / }).click();
+    await expect(page.getByRole('heading', { name: /Thank you/ })).toBeVisible();
+    await context.close();
+  }
+  await api.dispose();
+});

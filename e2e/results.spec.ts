@@ -421,3 +421,70 @@ test('a trial is stopped by hand, and everybody has what was there before', asyn
   await page.goto(nudge);
   await expect(page.getByRole('link', { name: 'Try it first' })).toBeVisible(); // the draft is kept
 });
+
+test('one set of nudges is compared with another, on phones only', async ({ page, playwright }) => {
+  test.setTimeout(240_000);
+  await past(page);
+  await page.getByRole('link', { name: 'Compare one set of nudges with another' }).click();
+  const has = (name: string, who: string) => page.getByRole('group', { name: `Who has ${name}` }).getByLabel(who);
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByText('Choose at least one nudge that A or B alone has.')).toBeVisible();
+  await has('A sampler with a full basket', 'A alone').check();
+  await has('Three colours, one parcel', 'B alone').check();
+  await page.getByText('Some visits only').click();
+  await page.getByLabel('Looked at on').selectOption('a phone');
+  await page.keyboard.press('Tab');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await expect(page.getByText('Give the trial a name.')).toBeVisible();
+  await expect(has('Three colours, one parcel', 'B alone')).toBeChecked(); // what was chosen stays
+  await page.getByLabel('What this trial is called').fill('Sampler or colours');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText(/visits a day could see A sampler with a full basket/)).toBeVisible();
+  await expect(page.getByText('The start puts Three colours, one parcel in force, for visitors of the trial only.')).toBeVisible();
+  for (const [width, colorScheme] of [
+    [390, 'dark'],
+    [1280, 'light'],
+  ] as const) {
+    await page.setViewportSize({ width, height: 844 });
+    await page.emulateMedia({ colorScheme });
+    await clean(page, `two sets, ${width}`);
+    await fits(page, `two sets, ${width}`);
+  }
+  await page.getByRole('button', { name: 'Start the trial' }).dblclick();
+  await expect(page.getByText(/Trial, running since/)).toBeVisible();
+  await expect(page.getByText('Only visits in which the shopper looks on a phone.')).toBeVisible();
+  const trial = page.url();
+  await page.goto(`${agonal}/s/lindquill/results/sets`);
+  await expect(page.getByRole('row', { name: /A sampler with a full basket/ })).toContainText('It is being tried.');
+  // Each phone has one of the two, and a desktop what was there before.
+  const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer pk_lindquill_demo' } });
+  const met = async (device: string) => {
+    const found = new Set<string>();
+    for (let i = 0; i < 40; i++) {
+      const lines = ['HARBLU-30', 'BEARED-30'].map((sku) => ({ sku, quantity: 1 }));
+      const visit = { id: `set-${i}`, visitor: `set-visitor-${i}`, device };
+      const r = await api.post('/v1/decisions', { data: { cart: { lines, destination: { country: 'DE' } }, visit, moment: { locale: 'en' } } });
+      const d = (await r.json()) as { nudges: { nudge: string; reason?: string; arm?: string }[] };
+      const of = (id: string) => d.nudges.find((n) => n.nudge === id);
+      const [sampler, colours] = [of('a-sampler-with-a-full-basket'), of('three-colours-one-parcel')];
+      if ([sampler, colours].some((n) => n?.reason === 'held_out' && !n.arm)) continue; // of a tenth that is kept from it
+      found.add([sampler, colours].map((n) => (n && n.reason !== 'held_out' && n.reason !== 'trial_only' ? 'has' : 'has not')).join(', '));
+    }
+    return [...found].sort();
+  };
+  expect(await met('phone')).toEqual(['has not, has', 'has, has not']);
+  expect(await met('desktop')).toEqual(['has, has not']);
+  // In a rehearsal one sits in either.
+  await page.goto(`${agonal}/s/lindquill/rehearsal?sku=HARBLU-30`);
+  await page.getByText('In which arms of trials').click();
+  await page.getByLabel('Sampler or colours').selectOption('B, with the set B');
+  await expect(page.getByRole('main').getByText('Three colours, one parcel').first()).toBeVisible();
+  await expect(page.getByLabel('Sampler or colours')).toHaveValue('b');
+  shoppers(60);
+  await page.goto(trial);
+  await expect(page.getByRole('row', { name: /^A / })).not.toHaveText(/^\s*A\s*0\s/);
+  await page.getByRole('button', { name: 'Stop and keep A alone' }).dblclick();
+  await expect(page.getByText('The set A is in force from now on, and the nudges of B have ended.')).toBeVisible();
+  await expect(page.getByText('Ilse Marrin kept A alone. Everybody has it.')).toBeVisible();
+  await expect.poll(() => met('phone')).toEqual(['has, has not']);
+});

@@ -169,8 +169,12 @@ func (w *work) outside(n *snapshot.Compiled) taking {
 			t.reason, t.fact = NotKnown, fact
 		}
 	}
-	if t.reason == "" && (w.heldOut(n) || w.doesWithout(n)) {
+	switch {
+	case t.reason != "":
+	case w.heldOut(n):
 		t.reason = HeldOut
+	default:
+		t.reason = w.keeps(n)
 	}
 	return t
 }

@@ -377,6 +377,7 @@ const (
 	ShownEnough     Reason = "shown_enough"   // shown as often as its cap allows
 	NoGain          Reason = "no_gain"        // no gain is expected, and it is set to hide then
 	HeldOut         Reason = "held_out"       // the visitor is of the share that does not see it, so that what it brings can be known
+	TrialOnly       Reason = "trial_only"     // it is there for a trial, and the visit is not in it
 )
 
 // OffGoods are the rewards that lower what the goods cost: those of units and of the order.

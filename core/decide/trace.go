@@ -380,6 +380,8 @@ func Explain(r Reason) string {
 		return "its uses or its budget are used up"
 	case HeldOut:
 		return "the visitor is of the share that does not see it, so that what it brings can be known"
+	case TrialOnly:
+		return "it is there for a trial, and this visit is not in it"
 	case Quiet:
 		return "another dialog was open a short while ago, and the shop keeps quiet for a time after one"
 	case Declined:

@@ -1,9 +1,8 @@
 package decide
 
 import (
-	"agonal.dev/agonal/core/results"
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/snapshot"
-	"agonal.dev/agonal/core/trial"
 )
 
 // withTrials puts the other revision in the place of a nudge that is tried, for visitors who are to
@@ -17,36 +16,46 @@ func (w *work) withTrials(all []candidate) []candidate {
 		if c.n.Gates&snapshot.InTrial == 0 {
 			continue
 		}
-		if t := c.n.Trial; t.B != nil && w.hasB(t) && !w.wasShown(c.n.ID, c.n.Revision) {
-			c.n, c.at = t.B, -1
+		if t := c.n.Trial; t.B != nil && !w.wasShown(c.n.ID, c.n.Revision) {
+			if _, b := w.sits(c.n); b {
+				c.n, c.at = t.B, -1
+			}
 		}
 	}
 	return all
 }
 
-// sits tells whether a visit is in a trial, and whether it is one of those that have B.
-func (w *work) sits(t *snapshot.Tried) (in, b bool) {
+// sits tells whether a visit is in the trial of a nudge, and whether it is one of those that have
+// B. A visit that was shown B stays in it, whatever became of it since.
+func (w *work) sits(n *snapshot.Compiled) (in, b bool) {
+	t := n.Trial
 	if b, told := w.req.Arms[t.ID]; told {
 		return true, b
 	}
 	if w.req.Visit.Visitor == "" || !t.Among.Holds(w.visitor) {
 		return false, false
 	}
+	if t.When != nil && (t.B == nil || !w.wasShown(t.B.ID, t.B.Revision)) {
+		if _, v := t.When.Why(w.facts()); v != audience.True {
+			return false, false
+		}
+	}
 	return true, t.Place.Within(w.visitor, t.Share)
 }
 
-func (w *work) hasB(t *snapshot.Tried) bool {
-	_, b := w.sits(t)
-	return b
-}
-
-// doesWithout tells whether a visit does without a nudge for a trial. Who was shown it keeps it.
-func (w *work) doesWithout(n *snapshot.Compiled) bool {
-	if n.Gates&snapshot.InTrial == 0 {
-		return false
+// keeps tells why a trial keeps a nudge from a visit; empty: it does not. Who was shown the nudge
+// has it.
+func (w *work) keeps(n *snapshot.Compiled) Reason {
+	if n.Gates&snapshot.InTrial == 0 || n.Trial.B != nil || w.wasShown(n.ID, n.Revision) {
+		return ""
 	}
-	t := n.Trial
-	return t.B == nil && w.hasB(t) && !w.wasShown(n.ID, n.Revision)
+	switch in, b := w.sits(n); {
+	case !in && n.Trial.Begun:
+		return TrialOnly
+	case in && b != n.Trial.OnlyB:
+		return HeldOut
+	}
+	return ""
 }
 
 // arm is how a trial treats this visit with a nudge; empty where it is in none, or not treated
@@ -56,18 +65,21 @@ func (w *work) arm(n *snapshot.Compiled) string {
 		return ""
 	}
 	t := n.Trial
-	in, b := w.sits(t)
+	in, b := w.sits(n)
 	switch {
 	case !in:
 		return ""
-	case n == t.B:
-		return trial.Arm(t.ID, true)
-	case t.B == nil && w.heldOut(n):
+	case t.B != nil:
+		if b != (n == t.B) {
+			return ""
+		}
+		return t.Arm(b, false)
+	case w.heldOut(n):
 		return ""
-	case w.doesWithout(n):
-		return results.ArmWithout(t.ID)
-	case !b:
-		return trial.Arm(t.ID, false)
+	case b == t.OnlyB:
+		return t.Arm(b, false)
+	case w.keeps(n) == HeldOut:
+		return t.Arm(b, true)
 	}
 	return ""
 }

@@ -28,6 +28,7 @@ const (
 	Shared    Kind = "shared"     // the cart
 	ShownAt   Kind = "shown_at"   // shown for the first time in the visit with a gap of a band
 	Accepted  Kind = "accepted"   // what was shown in a band was reached later in the visit, or taken
+	InTrial   Kind = "in_trial"   // it could have seen a nudge of two sets that are compared, counted under their trial
 	Order     Kind = "order"      // an order was placed
 	OrderWith Kind = "order_with" // one in which some nudge gave something
 	Used      Kind = "used"       // one in which a nudge gave something
@@ -100,7 +101,7 @@ func OfNudges(counts []Count, days int) map[string]*Figures {
 	out := map[string]*Figures{}
 	for i := range counts {
 		c := &counts[i]
-		if c.Nudge == "" {
+		if c.Nudge == "" || c.Kind == InTrial {
 			continue
 		}
 		f := out[c.Nudge]

@@ -3,9 +3,11 @@ package snapshot
 import (
 	"time"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/core/trial"
 )
 
@@ -25,7 +27,8 @@ type Shop struct {
 	Nudges   []Live
 	// Retired are revisions that were in force lately and no longer are.
 	Retired []Retired
-	// Trials compare a live nudge with another revision of it; at most one for each.
+	// Trials compare a live nudge with another revision of it, or with doing without, or sets of
+	// nudges; a nudge is in one at most.
 	Trials []Trial
 	// Companions is how much likelier one product is in orders that hold another:
 	// the lift, in thousandths, by product id and product id.
@@ -33,14 +36,31 @@ type Shop struct {
 }
 
 // Trial lets a share of visitors have another revision of a live nudge in its place, which
-// counts the same goods, in the same regions; or do without the nudge.
+// counts the same goods, in the same regions; or do without the nudge. Where one set of nudges
+// is compared with another, there is one of these for each nudge of both, under one ID.
 type Trial struct {
 	ID      string
+	Name    string // of one that compares sets
 	Nudge   string
-	Share   money.Rate // of visitors in it who have B
-	Among   trial.Part // of all visitors who are in it; the zero value: all of them
+	Share   money.Rate          // of visitors in it who have B
+	Among   trial.Part          // of all visitors who are in it; the zero value: all of them
+	When    *audience.Condition // of all visits that are in it; nil: all of them
 	B       Live
 	Without bool // B is doing without
+	Set     bool // the nudge is of one set that is compared with another: one arm has it
+	OnlyB   bool // that arm is B
+	Begun   bool // the nudge is there for the trial: who is not in it does not have it
+}
+
+// Arm names an arm of it: of those who are in it without the nudge, held.
+func (t *Tried) Arm(b, held bool) string {
+	switch {
+	case t.Set && held:
+		return results.ArmWithout(trial.Arm(t.ID, b))
+	case held:
+		return results.ArmWithout(t.ID)
+	}
+	return trial.Arm(t.ID, b)
 }
 
 // Tried is a trial made ready.
@@ -48,8 +68,12 @@ type Tried struct {
 	ID    string
 	Place trial.Comparison // of visitors in it
 	Among trial.Part
+	When  *audience.Tree
 	Share money.Rate
 	B     *Compiled // nil: doing without
+	Set   bool
+	OnlyB bool
+	Begun bool
 }
 
 // Retired is a revision that was ended, or replaced by a later one, at a moment.

@@ -130,19 +130,22 @@ func Compile(shop Shop) (*Snapshot, error) {
 		if i < 0 {
 			continue
 		}
-		if t.Without {
-			s.Nudges[i].Gates |= InTrial
-			s.Nudges[i].Trial = &Tried{ID: t.ID, Share: t.Share, Among: t.Among, Place: trial.Named(trial.Name(t.ID))}
+		when, err := audiences.Compile(t.When)
+		if err != nil {
+			return nil, fmt.Errorf("trial %s: %w", t.ID, err)
+		}
+		tried := &Tried{ID: t.ID, Place: trial.Named(trial.Name(t.ID)), Among: t.Among, When: when, Share: t.Share, Set: t.Set, OnlyB: t.OnlyB, Begun: t.Begun}
+		s.Nudges[i].Gates |= InTrial
+		s.Nudges[i].Trial = tried
+		if t.Without || t.Set {
 			continue
 		}
 		b, err := compile(t.B, &shop, &audiences)
 		if err != nil {
 			return nil, fmt.Errorf("trial %s: %w", t.ID, err)
 		}
-		tried := &Tried{t.ID, trial.Named(trial.Name(t.ID)), t.Among, t.Share, &b}
 		b.Gates |= InTrial
-		s.Nudges[i].Gates |= InTrial
-		b.Trial, s.Nudges[i].Trial = tried, tried
+		b.Trial, tried.B = tried, &b
 	}
 	for _, r := range shop.Retired {
 		c, err := compile(r.Live, &shop, &audiences)

@@ -85,7 +85,11 @@ func (a *App) Record(ctx context.Context, shop string, b EventBatch) error {
 		if at.Before(now.AddDate(0, 0, -store.LatestEvent)) {
 			continue
 		}
-		rows = append(rows, b.row(shop, e, at, snap.Snapshot))
+		row := b.row(shop, e, at, snap.Snapshot)
+		rows = append(rows, row)
+		if set, is := snap.sets[row.Arm]; is && row.Kind == results.Could {
+			rows = append(rows, inTrial(row, set))
+		}
 	}
 	if len(rows) == 0 {
 		return nil
@@ -164,6 +168,13 @@ func (b *EventBatch) at(e *EventInput, now time.Time) time.Time {
 		return now
 	}
 	return at
+}
+
+// inTrial counts a visit that could have seen a nudge of two sets once for their trial.
+func inTrial(could store.Event, of setArm) store.Event {
+	could.Kind, could.NudgeID, could.Revision, could.Placement, could.Arm = results.InTrial, of.trial, 0, "", of.arm
+	could.ID = fmt.Sprintf("%s:%s", results.InTrial, of.trial)
+	return could
 }
 
 // row is an event as it is stored, on its day in the shop's time zone.

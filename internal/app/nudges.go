@@ -264,31 +264,46 @@ func (a *App) Publish(ctx context.Context, shop, id, who string, version int) (s
 		if n.State == store.StateLive && !n.Dirty {
 			return nil
 		}
-		found, err := a.Check(ctx, shop, id, n.Draft)
-		if err != nil {
+		if err := a.inForce(ctx, tx, n, who); err != nil {
 			return err
-		}
-		if checks.Stops(found) {
-			return Blocked{found}
-		}
-		now := a.Now().UTC()
-		if n.Dirty {
-			var last int
-			if err := tx.Model(&store.Revision{}).Where("shop_id = ? AND nudge_id = ?", shop, id).Select("coalesce(max(number), 0)").Scan(&last).Error; err != nil {
-				return err
-			}
-			r := store.Revision{ShopID: shop, NudgeID: id, Number: last + 1, Definition: n.Draft, PublishedAt: now, PublishedBy: who}
-			if err := tx.Create(&r).Error; err != nil {
-				return err
-			}
-			n.LiveRevision, n.Dirty = r.Number, false
-		}
-		if n.State != store.StateLive {
-			n.State, n.StateSince = store.StateLive, now
 		}
 		return announce(tx, shop)
 	})
 	return n, a.refreshed(ctx, shop, err)
+}
+
+// inForce makes the draft of a nudge that is locked a new revision, if it differs from the last
+// one, and puts it in force, where no check stops it. Errors: Blocked.
+func (a *App) inForce(ctx context.Context, tx *gorm.DB, n *store.Nudge, who string) error {
+	found, err := a.Check(ctx, n.ShopID, n.ID, n.Draft)
+	if err != nil {
+		return err
+	}
+	if checks.Stops(found) {
+		return Blocked{found}
+	}
+	now := a.Now().UTC()
+	if n.Dirty {
+		r, err := newRevision(tx, n, who, now)
+		if err != nil {
+			return err
+		}
+		n.LiveRevision, n.Dirty = r.Number, false
+	}
+	if n.State != store.StateLive {
+		n.State, n.StateSince, n.PutAway = store.StateLive, now, false
+	}
+	return nil
+}
+
+// newRevision makes a nudge's draft its next revision.
+func newRevision(tx *gorm.DB, n *store.Nudge, who string, now time.Time) (store.Revision, error) {
+	var last int
+	if err := tx.Model(&store.Revision{}).Where("shop_id = ? AND nudge_id = ?", n.ShopID, n.ID).Select("coalesce(max(number), 0)").Scan(&last).Error; err != nil {
+		return store.Revision{}, err
+	}
+	r := store.Revision{ShopID: n.ShopID, NudgeID: n.ID, Number: last + 1, Definition: n.Draft, PublishedAt: now, PublishedBy: who}
+	return r, tx.Create(&r).Error
 }
 
 // PublishDefinition puts a definition in force under an id, making the nudge where

@@ -27,7 +27,11 @@ type ShopSnapshot struct {
 	// whether one needs a code of a pool.
 	Limited, Pooled bool
 	limits          map[string]nudge.Limits
+	sets            map[string]setArm // by the arms of trials that compare sets
 }
+
+// setArm is an arm of a trial that compares sets, whether or not a nudge is held.
+type setArm struct{ trial, arm string }
 
 // UsedUp tells whether one more use of a nudge, of so much money, would pass a
 // limit.
@@ -126,7 +130,17 @@ func (s *Snapshots) compile(ctx context.Context, shop string) (*ShopSnapshot, er
 	if err != nil {
 		return nil, fmt.Errorf("compiling %s: %w", shop, err)
 	}
-	out := &ShopSnapshot{Shop: row, Snapshot: snap, limits: map[string]nudge.Limits{}}
+	out := &ShopSnapshot{Shop: row, Snapshot: snap, limits: map[string]nudge.Limits{}, sets: map[string]setArm{}}
+	for i := range snap.Nudges {
+		t := snap.Nudges[i].Trial
+		if t == nil || !t.Set {
+			continue
+		}
+		for _, b := range []bool{false, true} {
+			of := setArm{t.ID, t.Arm(b, false)}
+			out.sets[of.arm], out.sets[t.Arm(b, true)] = of, of
+		}
+	}
 	for _, n := range live {
 		l := n.Definition.Limits
 		out.limits[n.ID] = l

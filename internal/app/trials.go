@@ -119,12 +119,13 @@ func (a *App) judge(ctx context.Context, f *TrialFound) (of store.Behind, err er
 	if err != nil {
 		return of, err
 	}
-	query.Nudge, query.Kinds, query.By = f.NudgeID, []results.Kind{results.Could}, []store.By{store.ByDay}
+	kind, under := f.Counted()
+	query.Nudge, query.Kinds, query.By = under, []results.Kind{kind}, []store.By{store.ByDay}
 	counts, err := a.Store.Counts(ctx, f.ShopID, query)
 	if err != nil {
 		return of, err
 	}
-	of = store.Behind{Shop: f.ShopID, Nudge: f.NudgeID, From: f.StartedAt, To: asked.To.AddDate(0, 0, 1), Regions: query.Regions, Arms: []string{f.ArmA(), f.ArmB()}}
+	of = store.Behind{Shop: f.ShopID, Nudge: under, Kind: kind, Givers: f.Nudges(), From: f.StartedAt, To: asked.To.AddDate(0, 0, 1), Regions: query.Regions, Arms: []string{f.ArmA(), f.ArmB()}}
 	above, err := a.above(ctx, of, f.Cap)
 	if err != nil {
 		return of, err
@@ -176,10 +177,25 @@ func (f *TrialFound) count(c *results.Count, first time.Time) {
 	switch {
 	case v != nil:
 		v.Add(&c.Visits)
-	case f.Part() < money.Whole: // most are in no arm
+	case f.Part() < money.Whole || f.Who != nil: // most are in no arm
 	case c.Arm != results.ArmNone && c.Arm != results.ArmHeld && c.Day.After(first) && (f.EndedAt == nil || c.Day.Before(f.EndedAt.AddDate(0, 0, -1))):
 		f.Left += c.Visits.Visits
 	}
+}
+
+// TrialMoved tells whether what a trial compares is not as it was when it began, or is not
+// there at all.
+func (a *App) TrialMoved(ctx context.Context, t *store.Trial) (moved, gone bool, err error) {
+	if t.Sets() {
+		var ns []store.Nudge
+		err := a.Store.DB.WithContext(ctx).Where("shop_id = ? AND id IN ? AND deleted_at IS NULL", t.ShopID, t.Nudges()).Find(&ns).Error
+		return setsMoved(t, ns), false, err
+	}
+	n, err := a.Nudge(ctx, t.ShopID, t.NudgeID)
+	if errors.Is(err, ErrNotFound) {
+		return true, true, nil
+	}
+	return n.State != store.StateLive || n.LiveRevision != t.RevisionA, false, err
 }
 
 // EndTrial stops a trial; where B is taken it is published, or where B is doing without, the
@@ -191,6 +207,9 @@ func (a *App) EndTrial(ctx context.Context, shop, id, who string, how store.Outc
 			return t, ErrNotFound
 		}
 		return t, err
+	}
+	if t.Sets() {
+		return t, a.endSets(ctx, &t, who, how)
 	}
 	_, err := a.locked(ctx, shop, t.NudgeID, func(tx *gorm.DB, n *store.Nudge) error {
 		if how == store.Took {
@@ -251,13 +270,13 @@ func (a *App) MindTrials(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		n, err := a.Nudge(ctx, t.ShopID, t.NudgeID)
-		if err != nil && !errors.Is(err, ErrNotFound) {
+		changed, gone, err := a.TrialMoved(ctx, &t)
+		if err != nil {
 			return err
 		}
 		how := store.Outcome("")
 		switch {
-		case err != nil, n.State != store.StateLive, n.LiveRevision != t.RevisionA:
+		case changed:
 			how = store.Changed
 		case f.Harm() && !f.Mismatch:
 			how = store.Harmed
@@ -271,7 +290,7 @@ func (a *App) MindTrials(ctx context.Context) error {
 		if how == "" {
 			continue
 		}
-		if errors.Is(err, ErrNotFound) {
+		if gone {
 			at := a.Now().UTC()
 			t.EndedAt, t.Outcome = &at, how
 			if err := a.Store.DB.WithContext(ctx).Save(&t).Error; err != nil {

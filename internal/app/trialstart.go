@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"math"
 	"reflect"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/checks"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
@@ -32,6 +34,7 @@ const (
 // TrialPlan is how long a trial takes, by what the shop's last weeks tell.
 type TrialPlan struct {
 	TrialAsked
+	By       string // of two sets, the nudge whose visits it is made from; empty: all visits
 	Currency money.Currency
 	PerDay   float64 // visits that could see the nudge
 	Margin   float64 // of a visit, in minor units
@@ -46,6 +49,70 @@ type TrialAsked struct {
 	Share money.Rate // of visitors in it who have B
 	Part  money.Rate // of all visitors who are in it; 0: all of them
 	Apart bool       // no visitor is in another trial that is kept apart
+	Who   TrialWho   // which visits are in it
+}
+
+// TrialWho are the visits that are in a trial. What tells them does not change from page to page
+// of a visit, or seldom; the zero value is all of them.
+type TrialWho struct {
+	Regions  []string // ids; empty: all
+	Device   audience.Device
+	Shoppers Shoppers
+}
+
+// Shoppers are those who have ordered before, or have not.
+type Shoppers string
+
+// The shoppers.
+const (
+	NewShoppers   Shoppers = "new"
+	KnownShoppers Shoppers = "known"
+)
+
+// Condition is what a decision asks for; nil: nothing.
+func (w *TrialWho) Condition() *audience.Condition {
+	var all []audience.Condition
+	if len(w.Regions) > 0 {
+		all = append(all, audience.Condition{Regions: w.Regions})
+	}
+	if w.Device != "" {
+		all = append(all, audience.Condition{Devices: []audience.Device{w.Device}})
+	}
+	zero, one := int64(0), int64(1)
+	switch w.Shoppers {
+	case NewShoppers:
+		all = append(all, audience.Condition{Orders: &audience.Count{Exactly: &zero}})
+	case KnownShoppers:
+		all = append(all, audience.Condition{Orders: &audience.Count{Least: &one}})
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	return &audience.Condition{All: all}
+}
+
+// narrow asks for the counts of those visits only, as far as they are told apart.
+func (q *TrialAsked) narrow(of store.CountQuery) store.CountQuery {
+	if len(q.Who.Regions) > 0 {
+		of.Regions = slices.DeleteFunc(slices.Clone(of.Regions), func(r string) bool { return !slices.Contains(q.Who.Regions, r) })
+		if len(of.Regions) == 0 {
+			of.Regions = []string{""} // nothing
+		}
+	}
+	if q.Who.Device != "" {
+		of.Devices = []string{string(q.Who.Device)}
+	}
+	return of
+}
+
+// currency is what the trial is judged in: that of the first region it is held in.
+func (q *TrialAsked) currency(snap *ShopSnapshot, usual money.Currency) money.Currency {
+	for _, r := range snap.Regions() {
+		if slices.Contains(q.Who.Regions, r.ID) {
+			return r.Currency
+		}
+	}
+	return usual
 }
 
 // part is the share of visitors who are in it.
@@ -65,6 +132,10 @@ func (q *TrialAsked) check() error {
 		return Problem{"worth", "Write a difference from 1 to 100 percent."}
 	case q.part() < LeastShare || q.part() > money.Whole:
 		return Problem{"part", "Write a share of visitors from 5 to 100 percent."}
+	case q.Who.Device != "" && !slices.Contains(audience.Devices, q.Who.Device):
+		return Problem{"device", "Choose one of these devices."}
+	case q.Who.Shoppers != "" && q.Who.Shoppers != NewShoppers && q.Who.Shoppers != KnownShoppers:
+		return Problem{"shoppers", "Choose which shoppers."}
 	}
 	return nil
 }
@@ -86,14 +157,13 @@ func (a *App) PlanTrial(ctx context.Context, shop, id string, asked TrialAsked) 
 	if i < 0 {
 		return p, errNotLive
 	}
-	p.Currency = snap.Nudges[i].Definition.FirstRegion(snap.Regions()).Currency
-	now := a.Now().In(snap.Zone)
-	to := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)
-	when := Asked{From: to.AddDate(0, 0, -judgedFrom), To: to.AddDate(0, 0, -1), Currency: p.Currency}
+	p.Currency = asked.currency(snap, snap.Nudges[i].Definition.FirstRegion(snap.Regions()).Currency)
+	when := a.lately(snap, p.Currency)
 	query, err := a.query(ctx, shop, &when)
 	if err != nil {
 		return p, err
 	}
+	query = asked.narrow(query)
 	query.Nudge, query.Kinds = id, []results.Kind{results.Could}
 	counts, err := a.Store.Counts(ctx, shop, query)
 	if err != nil {
@@ -107,28 +177,54 @@ func (a *App) PlanTrial(ctx context.Context, shop, id string, asked TrialAsked) 
 	if err != nil {
 		return p, err
 	}
+	past.Regions = query.Regions
+	return p, a.foresee(ctx, &p, v, past)
+}
+
+// lately is the past that a plan is made from.
+func (a *App) lately(snap *ShopSnapshot, currency money.Currency) Asked {
+	now := a.Now().In(snap.Zone)
+	to := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)
+	return Asked{From: to.AddDate(0, 0, -judgedFrom), To: to.AddDate(0, 0, -1), Currency: currency}
+}
+
+// foresee tells how long a trial takes, by the visits of the past that could be in it.
+func (a *App) foresee(ctx context.Context, p *TrialPlan, v results.Visits, past store.Behind) error {
 	if most, enough, err := a.Store.LargeMargin(ctx, past, CappedAt, leastCapped); err != nil {
-		return p, err
+		return err
 	} else if enough {
 		p.Cap = &most
 	}
 	above, err := a.above(ctx, past, p.Cap)
 	if err != nil {
-		return p, err
+		return err
 	}
 	for i := range above {
 		above[i].cap(&v, *p.Cap)
 	}
-	p.PerDay = float64(v.Visits) / judgedFrom * float64(asked.part()) / float64(money.Whole)
+	p.PerDay = float64(v.Visits) / judgedFrom * float64(p.part()) / float64(money.Whole)
 	mean, variance := v.PerVisit()
 	p.Margin = mean
-	p.Visits = trial.Plan(variance*float64(v.Visits), mean*float64(asked.Worth)/float64(money.Whole), float64(asked.Share)/float64(money.Whole))
+	p.Visits = trial.Plan(variance*float64(v.Visits), mean*float64(p.Worth)/float64(money.Whole), float64(p.Share)/float64(money.Whole))
 	if p.Visits > 0 && p.PerDay > 0 {
 		if d := math.Ceil(float64(p.Visits) / p.PerDay); d <= LongestTrial {
 			p.Days = max(1, int(d))
 		}
 	}
-	return p, nil
+	return nil
+}
+
+// trial is a trial as planned that begins now, for the visitors of its part from there on.
+func (p *TrialPlan) trial(shop, who string, from money.Rate, now time.Time) store.Trial {
+	days := p.Days
+	if days == 0 {
+		days = LongestTrial
+	}
+	y, m, d := now.Date()
+	return store.Trial{
+		ShopID: shop, Share: p.Share, Worth: p.Worth, PartFrom: from, PartTo: from + p.part(), Apart: p.Apart, Who: p.Who.Condition(), Planned: p.Visits,
+		Until: time.Date(y, m, d, 0, 0, 0, 0, time.UTC).AddDate(0, 0, days), Currency: p.Currency, Cap: p.Cap, StartedAt: now, StartedBy: who,
+	}
 }
 
 // StartTrial tries a live nudge's draft against what is in force: a share of visitors has it
@@ -157,12 +253,8 @@ func (a *App) StartTrial(ctx context.Context, shop, id, who string, version int,
 		if checks.Stops(found) {
 			return 0, Blocked{found}
 		}
-		var last int64
-		if err := tx.Model(&store.Revision{}).Where("shop_id = ? AND nudge_id = ?", shop, id).Select("coalesce(max(number), 0)").Scan(&last).Error; err != nil {
-			return 0, err
-		}
-		b := store.Revision{ShopID: shop, NudgeID: id, Number: int(last) + 1, Definition: n.Draft, PublishedAt: now, PublishedBy: who}
-		return b.Number, tx.Create(&b).Error
+		b, err := newRevision(tx, n, who, now)
+		return b.Number, err
 	})
 }
 
@@ -199,23 +291,20 @@ func (a *App) startTrial(ctx context.Context, shop, id, who string, asked TrialA
 	if err := a.toldVisitors(ctx, shop); err != nil {
 		return t, err
 	}
-	days := plan.Days
-	if days == 0 {
-		days = LongestTrial
-	}
 	_, err = a.locked(ctx, shop, id, func(tx *gorm.DB, n *store.Nudge) error {
 		now := a.Now().UTC()
 		b, err := other(tx, n, now)
 		if err != nil {
 			return err
 		}
-		var running, earlier int64
-		if err := tx.Model(&store.Trial{}).Where("shop_id = ? AND nudge_id = ? AND ended_at IS NULL", shop, id).Count(&running).Error; err != nil {
+		var running []store.Trial
+		if err := tx.Where("shop_id = ? AND ended_at IS NULL", shop).Find(&running).Error; err != nil {
 			return err
 		}
-		if running > 0 {
+		if slices.ContainsFunc(running, func(t store.Trial) bool { return slices.Contains(t.Nudges(), id) }) {
 			return Problem{"state", "It is being tried already; stop that trial first."}
 		}
+		var earlier int64
 		name := fmt.Sprintf("%s-%d", id, b)
 		if b == 0 {
 			if err := tx.Model(&store.Trial{}).Where("shop_id = ? AND nudge_id = ? AND revision_b = 0", shop, id).Count(&earlier).Error; err != nil {
@@ -227,11 +316,8 @@ func (a *App) startTrial(ctx context.Context, shop, id, who string, asked TrialA
 		if err != nil {
 			return err
 		}
-		y, m, d := now.Date()
-		t = store.Trial{
-			ShopID: shop, ID: name, NudgeID: id, RevisionA: n.LiveRevision, RevisionB: b, Share: asked.Share, Worth: asked.Worth, PartFrom: from, PartTo: from + asked.part(), Apart: asked.Apart, Planned: plan.Visits,
-			Until: time.Date(y, m, d, 0, 0, 0, 0, time.UTC).AddDate(0, 0, days), Currency: plan.Currency, Cap: plan.Cap, StartedAt: now, StartedBy: who,
-		}
+		t = plan.trial(shop, who, from, now)
+		t.ID, t.NudgeID, t.RevisionA, t.RevisionB = name, id, n.LiveRevision, b
 		if err := tx.Create(&t).Error; err != nil {
 			return err
 		}

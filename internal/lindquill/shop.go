@@ -27,6 +27,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/catalog"
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
@@ -381,11 +382,17 @@ func parseVisit(s string) decide.Visit {
 
 		Declined []string         `json:"declined"`
 		Shows    map[string]int64 `json:"shows"`
+
+		Device   audience.Device   `json:"device"`
+		Campaign map[string]string `json:"campaign"`
 	}
-	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || max(len(v.Reached), len(v.Shown), len(v.Declined), len(v.Shows)) > 60 || !readable(s) || !readable(v.ID) {
+	if json.Unmarshal([]byte(s), &v) != nil || len(v.ID) > 100 || max(len(v.Reached), len(v.Shown), len(v.Declined), len(v.Shows), len(v.Campaign)) > 60 || !readable(s) || !readable(v.ID) {
 		return decide.Visit{}
 	}
-	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown, Declined: v.Declined, Shows: v.Shows}
+	if !slices.Contains(audience.Devices, v.Device) {
+		v.Device = ""
+	}
+	return decide.Visit{ID: v.ID, Reached: v.Reached, Shown: v.Shown, Declined: v.Declined, Shows: v.Shows, Device: v.Device, Campaign: v.Campaign}
 }
 
 // parseRemembered reads what the shopper's device remembers of shows.

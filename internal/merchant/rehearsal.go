@@ -123,19 +123,25 @@ type armChoice struct {
 
 // sits reads in which arms of trials the visit sits; unless one is chosen it is in none.
 func (v *rehearsalView) sits(req *decide.Request, trials []snapshot.Trial, ns []store.Nudge, q url.Values) {
-	for _, t := range trials {
+	for i, t := range trials {
+		if slices.ContainsFunc(trials[:i], func(o snapshot.Trial) bool { return o.ID == t.ID }) {
+			continue // another nudge of the same sets
+		}
 		arm := armChoice{Field: "arm." + t.ID, Name: t.Nudge}
 		for _, n := range ns {
 			if n.ID == t.Nudge {
 				arm.Name = n.Draft.Name
 			}
 		}
-		other := "B, the other revision"
-		if t.Without {
+		usual, other := "A, as it is live", "B, the other revision"
+		switch {
+		case t.Set:
+			arm.Name, usual, other = t.Name, "A, with the set A", "B, with the set B"
+		case t.Without:
 			other = "B, without it"
 		}
 		at := q.Get(arm.Field)
-		arm.Choices = []choiceView{{Value: "", Name: "in none"}, {Value: "a", Name: "A, as it is live", On: at == "a"}, {Value: "b", Name: other, On: at == "b"}}
+		arm.Choices = []choiceView{{Value: "", Name: "in none"}, {Value: "a", Name: usual, On: at == "a"}, {Value: "b", Name: other, On: at == "b"}}
 		if at == "a" || at == "b" {
 			if req.Arms == nil {
 				req.Arms = map[string]bool{}

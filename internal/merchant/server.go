@@ -182,6 +182,8 @@ func (s *server) routes(g *echo.Group) {
 	g.GET("/results/weekly", to("/results"))
 	g.GET("/results/days.svg", s.resultsPicture)
 	g.GET("/results/balance.svg", s.resultsPicture)
+	g.GET("/results/sets", s.sets)
+	g.POST("/results/sets", s.setsStart, edit)
 	g.GET("/results/trials", to("/results"))
 	g.GET("/results/trials/:trial", s.trial)
 	g.GET("/results/trials/:trial/tables.csv", s.trialFile)

@@ -1,6 +1,7 @@
 package merchant
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -46,12 +47,22 @@ type trialView struct {
 	Arms         []trialArm
 	// B against A, as far as it can be told.
 	Conversion, OrderValue, Returned, PerHundred trialDifference
+	Sets                                         []setSide // of which one is compared with the other
+	Only                                         string    // which visits are in it; empty: all
 	State                                        string
 	Along                                        takeAlongView
 	CanTake                                      bool
 	Path                                         string
 	Nudge                                        string
 }
+
+// setSide are the nudges that one arm has and the other does not.
+type setSide struct {
+	Arm    string
+	Nudges []setNudge
+}
+
+type setNudge struct{ ID, Name, Promise string }
 
 type trialArm struct{ Name, Visits, Orders, Conversion, Average, Back, Given, Margin, PerHundred string }
 
@@ -82,10 +93,31 @@ func (s *server) trialView(c *echo.Context) (*trialView, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := &trialView{T: f, Nudge: f.NudgeID, Share: ofVisitors(&f.Trial), Path: h.url("/results/trials/" + f.ID)}
-	n, err := s.app.Nudge(ctx, h.shop.ID, f.NudgeID)
+	v := &trialView{T: f, Nudge: f.NudgeID, Share: ofVisitors(&f.Trial), Only: onlyVisits(&f.Trial, h, snap), Path: h.url("/results/trials/" + f.ID)}
+	moved, _, err := s.app.TrialMoved(ctx, &f.Trial)
 	if err != nil {
 		return nil, err
+	}
+	v.CanTake = !moved && f.Outcome != store.Took && f.Outcome != store.TookA
+	if f.Sets() {
+		err = s.ofSets(c, v, snap)
+	} else {
+		err = s.ofRevisions(c, v, snap)
+	}
+	if err != nil {
+		return nil, err
+	}
+	v.Along = takeAlongView{Tables: v.Path + "/tables", Pictures: []pictureView{{"The band", v.Path + "/picture", f.ID}}}
+	v.lay(h)
+	return v, nil
+}
+
+// ofRevisions says which two of a nudge are compared.
+func (s *server) ofRevisions(c *echo.Context, v *trialView, snap *app.ShopSnapshot) error {
+	ctx, h, f := c.Request().Context(), at(c), &v.T
+	n, err := s.app.Nudge(ctx, h.shop.ID, f.NudgeID)
+	if err != nil {
+		return err
 	}
 	v.Name = n.Draft.Name
 	var a, b nudge.Definition
@@ -95,17 +127,32 @@ func (s *server) trialView(c *echo.Context) (*trialView, error) {
 		}
 		r, err := s.app.Revision(ctx, h.shop.ID, f.NudgeID, number)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		*into = r.Definition
 	}
 	if v.Promise = promised(h, &a, snap); !f.Without() {
 		v.Differs = compareDefinitions(a, b, teller{snap.Regions(), snap.Catalog().Label, h})
 	}
-	v.CanTake = n.State == store.StateLive && n.LiveRevision == f.RevisionA
-	v.Along = takeAlongView{Tables: v.Path + "/tables", Pictures: []pictureView{{"The band", v.Path + "/picture", f.ID}}}
-	v.lay(h)
-	return v, nil
+	return nil
+}
+
+// ofSets says which nudges are compared with which.
+func (s *server) ofSets(c *echo.Context, v *trialView, snap *app.ShopSnapshot) error {
+	ctx, h, f := c.Request().Context(), at(c), &v.T
+	v.Name, v.Sets = f.Name, []setSide{{Arm: "A"}, {Arm: "B"}}
+	for _, m := range f.Members {
+		r, err := s.app.Revision(ctx, h.shop.ID, m.Nudge, m.Revision)
+		if err != nil {
+			return err
+		}
+		side := &v.Sets[0]
+		if m.OnlyB {
+			side = &v.Sets[1]
+		}
+		side.Nudges = append(side.Nudges, setNudge{m.Nudge, r.Definition.Name, promised(h, &r.Definition, snap)})
+	}
+	return nil
 }
 
 // lay lays out what a trial tells.
@@ -144,17 +191,31 @@ func (v *trialView) lay(h *here) {
 		r.PerHundred = q.money(x.PerHundred())
 		v.Arms = append(v.Arms, r)
 	}
-	arm("A, revision "+fmt.Sprint(f.RevisionA), &f.A, f.GivenA, f.BackA)
-	nameB := "B, revision " + fmt.Sprint(f.RevisionB)
+	names := armNames(&f.Trial)
+	arm(names[0], &f.A, f.GivenA, f.BackA)
+	arm(names[1], &f.B, f.GivenB, f.BackB)
 	v.Have, v.Take = " have B, each keeps what they have", "publish B"
-	if f.Without() {
-		nameB, v.Have, v.Take = "B, without it", " do without it, each keeps what they have", "pause it"
+	switch {
+	case f.Sets():
+		v.Take = "keep B alone"
+	case f.Without():
+		v.Have, v.Take = " do without it, each keeps what they have", "pause it"
 	}
-	arm(nameB, &f.B, f.GivenB, f.BackB)
 	points := func(x float64) string { return strings.ReplaceAll(fmt.Sprintf("%+.2f", 100*x), "-", "−") }
 	cents := func(x float64) string { return q.hundred(x / 100) }
 	v.PerHundred, v.OrderValue = difference(f.Look, 1, "", q.hundred), difference(f.OrderValue, 1, "", cents)
 	v.Conversion, v.Returned = difference(f.Conversion, 1, " points", points), difference(f.Returned, -1, " points", points)
+}
+
+// armNames says what each arm has.
+func armNames(t *store.Trial) [2]string {
+	switch {
+	case t.Sets():
+		return [2]string{"A", "B"}
+	case t.Without():
+		return [2]string{"A, revision " + fmt.Sprint(t.RevisionA), "B, without it"}
+	}
+	return [2]string{"A, revision " + fmt.Sprint(t.RevisionA), "B, revision " + fmt.Sprint(t.RevisionB)}
 }
 
 // difference says how B differs from A; good is the sign of what is better.
@@ -204,17 +265,8 @@ func verdict(q *asking, f *app.TrialFound) (text, tone string) {
 // more says what besides is to be known, and what to do.
 func more(q *asking, f *app.TrialFound) []string {
 	out := []string{"You may look as often as you like: the band holds at every look."}
-	switch f.Outcome {
-	case store.FoundB, store.FoundA, store.Harmed, store.Took, store.Broken:
-		if f.Without() {
-			out = append(out, moreWithout(f))
-			break
-		}
-		out = append(out, moreOf(f))
-	case store.Undecided:
-		out = append(out, "Its last day is over. If there is a difference, it is smaller than what was worth finding; take what is simpler.")
-	case store.Changed:
-		out = append(out, "The nudge was published anew, paused or ended meanwhile, and so the trial ended.")
+	if said := ended(&f.Trial); said != "" {
+		out = append(out, said)
 	}
 	if n := f.A.Unknown + f.B.Unknown; n > 0 {
 		out = append(out, plural(n, "order has", "orders have")+" a cost that is not known, and no margin here.")
@@ -232,41 +284,55 @@ func more(q *asking, f *app.TrialFound) []string {
 	return out
 }
 
-// moreOf says how a trial of two revisions ended, and what to do.
-func moreOf(f *app.TrialFound) string {
-	switch f.Outcome {
-	case store.FoundB:
-		return "It stopped by itself, as it was sure. Publish B, and everybody has it."
-	case store.FoundA:
-		return "It stopped by itself, as it was sure. Everybody has A again; change the draft, or try something else."
-	case store.Harmed:
-		return "It stopped by itself, as more of B's orders come back. Everybody has A again."
-	case store.Took:
-		return f.EndedBy + " published B. Everybody has it."
+// ended says how a trial ended, and what to do; empty: it goes on.
+func ended(t *store.Trial) string {
+	who, found := t.EndedBy, "It stopped by itself, as it was sure. "
+	switch t.Outcome {
+	case store.Undecided:
+		return "Its last day is over. If there is a difference, it is smaller than what was worth finding; take what is simpler."
+	case store.Changed:
+		if t.Sets() {
+			return "One of the nudges was published anew, paused or ended meanwhile, and so the trial ended."
+		}
+		return "The nudge was published anew, paused or ended meanwhile, and so the trial ended."
 	}
-	return f.EndedBy + " stopped it. Everybody has A again."
-}
-
-// moreWithout says how a trial against doing without ended, and what to do.
-func moreWithout(f *app.TrialFound) string {
-	switch f.Outcome {
-	case store.FoundB:
-		return "It stopped by itself, as it was sure. Everybody has the nudge again: pause it, or change it."
-	case store.FoundA:
-		return "It stopped by itself, as it was sure. Everybody has the nudge again; leave it as it is."
-	case store.Harmed:
-		return "It stopped by itself, as more orders come back without it. Everybody has the nudge again."
-	case store.Took:
-		return f.EndedBy + " paused the nudge."
+	ends := map[store.Outcome]string{
+		store.FoundB: found + "Publish B, and everybody has it.",
+		store.FoundA: found + "Everybody has A again; change the draft, or try something else.",
+		store.Harmed: "It stopped by itself, as more of B's orders come back. Everybody has A again.",
+		store.Took:   who + " published B. Everybody has it.",
+		store.Broken: who + " stopped it. Everybody has A again.",
 	}
-	return f.EndedBy + " stopped it. Everybody has the nudge again."
+	switch {
+	case t.Sets():
+		ends = map[store.Outcome]string{
+			store.FoundB: found + "Keep B alone, and everybody has that set.",
+			store.FoundA: found + "Keep A alone, and everybody has that set.",
+			store.Harmed: "It stopped by itself, as more of B's orders come back. Everybody has what was there before.",
+			store.Took:   who + " kept B alone. Everybody has it.",
+			store.TookA:  who + " kept A alone. Everybody has it.",
+			store.Broken: who + " stopped it. Everybody has what was there before.",
+		}
+	case t.Without():
+		ends = map[store.Outcome]string{
+			store.FoundB: found + "Everybody has the nudge again: pause it, or change it.",
+			store.FoundA: found + "Everybody has the nudge again; leave it as it is.",
+			store.Harmed: "It stopped by itself, as more orders come back without it. Everybody has the nudge again.",
+			store.Took:   who + " paused the nudge.",
+			store.Broken: who + " stopped it. Everybody has the nudge again.",
+		}
+	}
+	return ends[t.Outcome]
 }
 
 func (s *server) trialEnd(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
 	how := store.Broken
-	if c.FormValue("do") == "take" {
+	switch c.FormValue("do") {
+	case "take":
 		how = store.Took
+	case "keep":
+		how = store.TookA
 	}
 	t, err := s.app.EndTrial(ctx, h.shop.ID, c.Param("trial"), h.account.Name, how)
 	var wrong app.Problem
@@ -279,6 +345,12 @@ func (s *server) trialEnd(c *echo.Context) error {
 	}
 	say := "The trial is stopped. Everybody has A again."
 	switch {
+	case t.Sets() && how == store.Took:
+		say = "The set B is in force from now on, and the nudges of A have ended."
+	case t.Sets() && how == store.TookA:
+		say = "The set A is in force from now on, and the nudges of B have ended."
+	case t.Sets():
+		say = "The trial is stopped. Everybody has what was there before."
 	case how == store.Took && t.Without():
 		say = "The nudge is paused from now on."
 	case how == store.Took:
@@ -303,7 +375,7 @@ func (s *server) trialRows(ctx context.Context, h *here, names map[string]string
 		}
 		q := asking{locale: h.shop.Locale}
 		q.Currency = t.Currency
-		r := trialRow{ID: t.ID, Name: names[t.NudgeID], Since: h.day(t.StartedAt), State: "running", ended: t.EndedAt}
+		r := trialRow{ID: t.ID, Name: cmp.Or(t.Name, names[t.NudgeID]), Since: h.day(t.StartedAt), State: "running", ended: t.EndedAt}
 		if !t.Running() {
 			r.State = "ended " + h.day(*t.EndedAt)
 		}

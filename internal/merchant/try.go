@@ -2,15 +2,12 @@ package merchant
 
 import (
 	"errors"
-	"fmt"
-	"math"
 	"net/http"
 	"net/url"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
-	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/store"
@@ -18,22 +15,18 @@ import (
 
 // tryView is the page where a trial is begun.
 type tryView struct {
-	N            store.Nudge
-	A, B         string // what is promised now, and in the draft
-	Share, Worth string
-	Part         string // of all visitors
-	Apart        bool
-	Err          map[string]string
-	Plan         app.TrialPlan
-	Says         []string // how long it takes
-	Never        bool     // it can never tell
-	Version      int
-	None         bool // against doing without it
-	CanNone      bool // whether that can be compared
+	trialForm
+	N       store.Nudge
+	A, B    string   // what is promised now, and in the draft
+	Says    []string // how long it takes
+	Never   bool     // it can never tell
+	Version int
+	None    bool // against doing without it
+	CanNone bool // whether that can be compared
 }
 
 func (s *server) tryPage(c *echo.Context) error {
-	v, err := s.tryView(c, formValue(c, "share", "50"), formValue(c, "worth", "20"))
+	v, err := s.tryView(c)
 	if err != nil {
 		return s.fail(c, err)
 	}
@@ -55,7 +48,7 @@ func formValue(c *echo.Context, name, usual string) string {
 	return usual
 }
 
-func (s *server) tryView(c *echo.Context, share, worth string) (*tryView, error) {
+func (s *server) tryView(c *echo.Context) (*tryView, error) {
 	ctx, h := c.Request().Context(), at(c)
 	n, err := s.app.Nudge(ctx, h.shop.ID, c.Param("nudge"))
 	if err != nil {
@@ -65,7 +58,7 @@ func (s *server) tryView(c *echo.Context, share, worth string) (*tryView, error)
 	if err != nil {
 		return nil, err
 	}
-	v := &tryView{N: n, Share: share, Worth: worth, Part: formValue(c, "part", "100"), Apart: c.FormValue("apart") != "", Err: map[string]string{}, Version: n.DraftVersion, None: c.FormValue("against") == "none"}
+	v := &tryView{trialForm: trialFormOf(c, snap), N: n, Version: n.DraftVersion, None: c.FormValue("against") == "none"}
 	live, err := s.liveDefinition(c, n)
 	if err != nil {
 		return nil, err
@@ -81,18 +74,14 @@ func (s *server) tryView(c *echo.Context, share, worth string) (*tryView, error)
 	if !v.None {
 		v.B = promised(h, &n.Draft, snap)
 	}
-	asked := app.TrialAsked{
-		Share: v.read("share", share, app.LeastShare, money.Whole-app.LeastShare, "Write a share from 5 to 95."),
-		Worth: v.read("worth", worth, money.Whole/100, money.Whole, "Write a difference from 1 to 100."),
-		Part:  v.read("part", v.Part, app.LeastShare, money.Whole, "Write a share from 5 to 100."), Apart: v.Apart,
-	}
 	if len(v.Err) > 0 {
 		return v, nil
 	}
-	if v.Plan, err = s.app.PlanTrial(ctx, h.shop.ID, n.ID, asked); err != nil {
+	plan, err := s.app.PlanTrial(ctx, h.shop.ID, n.ID, v.Asked)
+	if err != nil {
 		return nil, err
 	}
-	v.say(h)
+	v.Says, v.Never = planned(h, &plan, "it")
 	return v, nil
 }
 
@@ -101,44 +90,18 @@ func promised(h *here, d *nudge.Definition, snap *app.ShopSnapshot) string {
 	return d.Say(nudge.Voice{Region: d.FirstRegion(snap.Regions()), Locale: h.shop.Locale, Label: snap.Catalog().Label})
 }
 
-func (v *tryView) read(field, typed string, least, most money.Rate, wrong string) money.Rate {
-	r, err := money.ParsePercent(strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(typed, "%")), ",", "."))
-	if err != nil || r < least || r > most {
-		v.Err[field] = wrong
+// Typed is what was typed, to be asked for again.
+func (v *tryView) Typed() url.Values {
+	q := v.trialForm.Typed()
+	if v.None {
+		q.Set("against", "none")
 	}
-	return r
-}
-
-// say tells how long it takes, from the shop's own figures.
-func (v *tryView) say(h *here) {
-	p := &v.Plan
-	if p.PerDay == 0 {
-		v.Never = true
-		v.Says = []string{"Nobody could see it in the last four weeks, so it cannot be told how long this takes. It ends after 120 days, or when it is sure."}
-		return
-	}
-	amount := func(x float64) string {
-		return money.Format(money.Amount{Minor: money.Minor(math.Round(x)), Currency: p.Currency}, h.shop.Locale)
-	}
-	v.Says = []string{
-		fmt.Sprintf("In the last four weeks %s visits a day could see it, and 100 of them left %s of margin.", whole(int64(p.PerDay+0.5), h.shop.Locale), amount(100*p.Margin)),
-		fmt.Sprintf("A difference worth finding is %s per 100 visits.", amount(100*p.Margin*float64(p.Worth)/float64(money.Whole))),
-	}
-	if p.Days > 0 {
-		v.Says = append(v.Says, fmt.Sprintf("That is found in four of five trials within %s, with %s visits; often sooner, as it ends by itself when it is sure.", plural(int64(p.Days), "day", "days"), whole(p.Visits, h.shop.Locale)))
-		return
-	}
-	v.Never = true
-	need := "more visits than can be counted"
-	if p.Visits > 0 {
-		need = whole(p.Visits, h.shop.Locale) + " visits"
-	}
-	v.Says = append(v.Says, "At this pace it would take longer than 120 days: "+need+". Look for a larger difference, or try something bolder.")
+	return q
 }
 
 func (s *server) tryStart(c *echo.Context) error {
 	ctx, h := c.Request().Context(), at(c)
-	v, err := s.tryView(c, formValue(c, "share", "50"), formValue(c, "worth", "20"))
+	v, err := s.tryView(c)
 	if err != nil {
 		return s.fail(c, err)
 	}
@@ -148,9 +111,9 @@ func (s *server) tryStart(c *echo.Context) error {
 	v.Version = atoi(c.FormValue("version"))
 	start := func() (store.Trial, error) {
 		if v.None {
-			return s.app.StartWithout(ctx, h.shop.ID, v.N.ID, h.account.Name, v.Plan.TrialAsked)
+			return s.app.StartWithout(ctx, h.shop.ID, v.N.ID, h.account.Name, v.Asked)
 		}
-		return s.app.StartTrial(ctx, h.shop.ID, v.N.ID, h.account.Name, v.Version, v.Plan.TrialAsked)
+		return s.app.StartTrial(ctx, h.shop.ID, v.N.ID, h.account.Name, v.Version, v.Asked)
 	}
 	t, err := start()
 	var blocked app.Blocked
@@ -172,12 +135,5 @@ func (s *server) tryStart(c *echo.Context) error {
 	default:
 		return s.fail(c, err)
 	}
-	q := url.Values{"share": {v.Share}, "worth": {v.Worth}, "part": {v.Part}} // what was typed stays
-	if v.None {
-		q.Set("against", "none")
-	}
-	if v.Apart {
-		q.Set("apart", "yes")
-	}
-	return goTo(c, h.url("/nudges/"+v.N.ID+"/try")+"?"+q.Encode())
+	return goTo(c, h.url("/nudges/"+v.N.ID+"/try")+"?"+v.Typed().Encode()) // what was typed stays
 }

@@ -140,6 +140,7 @@ func (m *Model) visit(ctx context.Context, api *API, day, now time.Time, n int, 
 	id := fmt.Sprintf("%s-%d-%x", day.Format("20060102"), n, seed)
 	s.visit = decide.Visit{ID: "made-up-" + id, Visitor: "visitor-" + id}
 	s.device = []audience.Device{audience.Phone, audience.Phone, audience.Desktop, audience.Tablet}[r.IntN(4)]
+	s.visit.Device = s.device
 	s.locale, s.cart = where.Language, decide.Cart{Destination: &decide.Destination{Country: where.Code}}
 	orders, wants := r.Float64(), r.Float64()
 	code := r.Float64() < m.Codes
@@ -295,7 +296,6 @@ func (s *shopper) report(ctx context.Context) error {
 
 // order places an order as the shop's server does once the payment is through.
 func (s *shopper) order(ctx context.Context, id string, toPay int64) error {
-	s.visit.Device = s.device
 	placed := s.at.Add(time.Minute)
 	return s.post(ctx, "/v1/orders", s.api.Safe, map[string]any{
 		"idempotency_key": "made-up-" + id, "cart": s.cart, "visit": s.visit, "moment": map[string]any{"page": map[string]any{"kind": nudge.CheckoutPage}, "locale": s.locale},

@@ -291,7 +291,7 @@ type OrderReward struct {
 var (
 	EventKinds = []results.Kind{results.Visit, results.Checkout, results.Could, results.Shown, results.Reached, results.Clicked, results.Added, results.Picked, results.Taken, results.Declined, results.Dismissed, results.Shared, results.ShownAt, results.Accepted}
 	OfTheVisit = []results.Kind{results.Visit, results.Checkout}
-	ForOrders  = []results.Kind{results.Visit, results.Could, results.Shown}
+	ForOrders  = []results.Kind{results.Visit, results.Could, results.Shown, results.InTrial}
 	OfBands    = []results.Kind{results.ShownAt, results.Accepted}
 )
 

@@ -1,10 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
+	"agonal.dev/agonal/core/audience"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
 	"agonal.dev/agonal/core/results"
@@ -12,27 +15,40 @@ import (
 	"agonal.dev/agonal/core/trial"
 )
 
-// Trial compares a live nudge with another revision of it, or with doing without.
+// Trial compares a live nudge with another revision of it, or with doing without; or one set of
+// nudges with another.
 type Trial struct {
-	ShopID    string `gorm:"primaryKey"`
-	ID        string `gorm:"primaryKey"`
-	NudgeID   string
+	ShopID    string   `gorm:"primaryKey"`
+	ID        string   `gorm:"primaryKey"`
+	Name      string   // of one that compares sets
+	NudgeID   string   // empty: it compares sets
+	Members   []Member `gorm:"serializer:json"` // of both sets
 	RevisionA int
-	RevisionB int            // 0: doing without
-	Share     money.Rate     `gorm:"type:int"` // of visitors in it who have B
-	PartFrom  money.Rate     `gorm:"type:int"` // of all visitors those are in it who lie from here
-	PartTo    money.Rate     `gorm:"type:int"` // to here, which is not included
-	Apart     bool           // no visitor is in another trial that is kept apart
-	Worth     money.Rate     `gorm:"type:int"` // the difference worth finding, of the margin per visit
-	Planned   int64          // visits of both arms together; 0: more than can be foreseen
-	Until     time.Time      // the last day
-	Currency  money.Currency // in which it is judged
-	Cap       *money.Minor   // the margin of a visit up to which it counts; nil: all of it
+	RevisionB int                 // 0: doing without
+	Share     money.Rate          `gorm:"type:int"` // of visitors in it who have B
+	PartFrom  money.Rate          `gorm:"type:int"` // of all visitors those are in it who lie from here
+	PartTo    money.Rate          `gorm:"type:int"` // to here, which is not included
+	Apart     bool                // no visitor is in another trial that is kept apart
+	Who       *audience.Condition `gorm:"serializer:json"` // which visits are in it; nil: all
+	Worth     money.Rate          `gorm:"type:int"`        // the difference worth finding, of the margin per visit
+	Planned   int64               // visits of both arms together; 0: more than can be foreseen
+	Until     time.Time           // the last day
+	Currency  money.Currency      // in which it is judged
+	Cap       *money.Minor        // the margin of a visit up to which it counts; nil: all of it
 	StartedAt time.Time
 	StartedBy string
 	EndedAt   *time.Time
 	EndedBy   string // empty: it stopped by itself
 	Outcome   Outcome
+}
+
+// Member is a nudge of one of two sets that are compared: those who are in the trial have it in
+// one arm and not in the other.
+type Member struct {
+	Nudge    string `json:"nudge"`
+	Revision int    `json:"revision"`
+	OnlyB    bool   `json:"only_b,omitempty"` // that arm is B
+	Begun    bool   `json:"begun,omitempty"`  // it was put in force for the trial
 }
 
 // Outcome is how a trial ended.
@@ -47,6 +63,7 @@ const (
 	Harmed    Outcome = "harm"      // more of B's orders come back
 	Changed   Outcome = "changed"   // the nudge was changed, paused or ended meanwhile
 	Took      Outcome = "took_b"    // somebody published B
+	TookA     Outcome = "took_a"    // somebody kept A alone, of two sets
 )
 
 // Among are the visitors who are in it.
@@ -61,8 +78,31 @@ func (t *Trial) Among() trial.Part {
 // Part is the share of visitors who are in it.
 func (t *Trial) Part() money.Rate { return t.PartTo - t.PartFrom }
 
+// Sets tells whether it compares one set of nudges with another.
+func (t *Trial) Sets() bool { return len(t.Members) > 0 }
+
+// Counted is what its visits are counted by: a kind, and the id they are counted under.
+func (t *Trial) Counted() (results.Kind, string) {
+	if t.Sets() {
+		return results.InTrial, t.ID
+	}
+	return results.Could, t.NudgeID
+}
+
+// Nudges are the ids of the nudges that it compares.
+func (t *Trial) Nudges() []string {
+	if !t.Sets() {
+		return []string{t.NudgeID}
+	}
+	out := make([]string, len(t.Members))
+	for i := range t.Members {
+		out[i] = t.Members[i].Nudge
+	}
+	return out
+}
+
 // Without tells whether B is doing without the nudge.
-func (t *Trial) Without() bool { return t.RevisionB == 0 }
+func (t *Trial) Without() bool { return !t.Sets() && t.RevisionB == 0 }
 
 // ArmA and ArmB name its arms.
 func (t *Trial) ArmA() string { return trial.Arm(t.ID, false) }
@@ -89,7 +129,9 @@ type Behind struct {
 	Shop, Nudge string
 	From, To    time.Time // of the orders, To not included
 	Regions     []string
-	Arms        []string // of visits; empty: all that were kept from nothing
+	Arms        []string     // of visits; empty: all that were kept from nothing
+	Kind        results.Kind // under which visits are counted; empty: results.Could
+	Givers      []string     // whose gifts are summed up; empty: the nudge's
 }
 
 // Above are visits of one day and arm that left more margin than some most.
@@ -102,11 +144,15 @@ type Above struct {
 }
 
 func (q *Behind) args() map[string]any {
-	return map[string]any{"shop": q.Shop, "nudge": q.Nudge, "from": q.From, "to": q.To, "regions": q.Regions, "arms": q.Arms, "all": len(q.Arms) == 0, "kept": []string{results.ArmNone, results.ArmHeld}, "without": "%" + results.ArmWithout("")}
+	givers := q.Givers
+	if len(givers) == 0 {
+		givers = []string{q.Nudge}
+	}
+	return map[string]any{"kind": cmp.Or(q.Kind, results.Could), "givers": givers, "shop": q.Shop, "nudge": q.Nudge, "from": q.From, "to": q.To, "regions": q.Regions, "arms": q.Arms, "all": len(q.Arms) == 0, "kept": []string{results.ArmNone, results.ArmHeld}, "without": "%" + results.ArmWithout("")}
 }
 
 // joined are the reports of visits that could see the nudge, in one of the arms that are asked for.
-const joined = `JOIN events e ON e.shop_id = @shop AND e.visit = v.visit AND e.kind = 'could' AND e.nudge_id = @nudge
+const joined = `JOIN events e ON e.shop_id = @shop AND e.visit = v.visit AND e.kind = @kind AND e.nudge_id = @nudge
 	AND CASE WHEN @all THEN e.arm NOT IN @kept AND e.arm NOT LIKE @without ELSE e.arm IN @arms END`
 
 // AboveCap finds the visits that left more margin than most.
@@ -149,7 +195,7 @@ func (s *Store) OrdersBack(ctx context.Context, q Behind) (map[string]int64, err
 	return out, err
 }
 
-// GivenByArm sums what a nudge gave away, at its cost, with the orders of visits, by their arm.
+// GivenByArm sums what nudges gave away, at its cost, with the orders of visits, by their arm.
 func (s *Store) GivenByArm(ctx context.Context, q Behind) (map[string]money.Minor, error) {
 	var rows []struct {
 		Arm   string
@@ -157,7 +203,7 @@ func (s *Store) GivenByArm(ctx context.Context, q Behind) (map[string]money.Mino
 	}
 	err := s.DB.WithContext(ctx).Raw(`SELECT e.arm, sum(v.given)::bigint AS given FROM (SELECT o.visit, sum(coalesce(r.cost, r.amount)) AS given
 		FROM order_rewards r JOIN orders o ON o.shop_id = r.shop_id AND o.number = r.order_number
-		WHERE r.shop_id = @shop AND r.nudge_id = @nudge AND o.visit <> '' AND o.placed_at >= @from AND o.placed_at < @to AND o.region IN @regions GROUP BY 1) v `+joined+` GROUP BY 1`, q.args()).Scan(&rows).Error
+		WHERE r.shop_id = @shop AND r.nudge_id IN @givers AND o.visit <> '' AND o.placed_at >= @from AND o.placed_at < @to AND o.region IN @regions GROUP BY 1) v `+joined+` GROUP BY 1`, q.args()).Scan(&rows).Error
 	out := map[string]money.Minor{}
 	for _, r := range rows {
 		out[r.Arm] = r.Given
@@ -173,19 +219,24 @@ func (s *Store) RunningTrials(ctx context.Context, shop string, live []snapshot.
 	}
 	var out []snapshot.Trial
 	for _, t := range trials {
+		for _, m := range t.Members {
+			if slices.ContainsFunc(live, func(l snapshot.Live) bool { return l.ID == m.Nudge && l.Revision == m.Revision }) {
+				out = append(out, snapshot.Trial{ID: t.ID, Name: t.Name, Nudge: m.Nudge, Share: t.Share, Among: t.Among(), When: t.Who, Set: true, OnlyB: m.OnlyB, Begun: m.Begun})
+			}
+		}
 		for _, l := range live {
 			if l.ID != t.NudgeID || l.Revision != t.RevisionA {
 				continue
 			}
 			if t.Without() {
-				out = append(out, snapshot.Trial{ID: t.ID, Nudge: t.NudgeID, Share: t.Share, Among: t.Among(), Without: true})
+				out = append(out, snapshot.Trial{ID: t.ID, Nudge: t.NudgeID, Share: t.Share, Among: t.Among(), When: t.Who, Without: true})
 				continue
 			}
 			var b Revision
 			if err := s.DB.WithContext(ctx).Where("shop_id = ? AND nudge_id = ? AND number = ?", shop, t.NudgeID, t.RevisionB).Take(&b).Error; err != nil {
 				return nil, fmt.Errorf("reading what is tried: %w", err)
 			}
-			out = append(out, snapshot.Trial{ID: t.ID, Nudge: t.NudgeID, Share: t.Share, Among: t.Among(), B: snapshot.Live{ID: l.ID, Revision: b.Number, Priority: l.Priority, Definition: b.Definition}})
+			out = append(out, snapshot.Trial{ID: t.ID, Nudge: t.NudgeID, Share: t.Share, Among: t.Among(), When: t.Who, B: snapshot.Live{ID: l.ID, Revision: b.Number, Priority: l.Priority, Definition: b.Definition}})
 		}
 	}
 	return out, nil

@@ -134,6 +134,9 @@ export interface Visit {
   shows: Record<string, number>;
   /** When a dialog was last open, in milliseconds. */
   asked?: number;
+  device?: string;
+  /** The utm parameters of the address that the visit began with. */
+  campaign?: Record<string, string>;
 }
 export interface Request {
   cart: unknown;

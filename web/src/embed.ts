@@ -22,6 +22,9 @@ import { themed } from './theme';
   const timeout = 2500;
   const refreshEvery = 20000;
 
+  const device = matchMedia('(pointer: coarse)').matches ? (innerWidth < 600 ? 'phone' : 'tablet') : 'desktop';
+  // What the shop's server cannot know of a visit's first page.
+  let first = false;
   const readVisit = (): Visit => {
     const m = document.cookie.match(new RegExp(`(?:^|; )${cookie}=([^;]*)`));
     if (m) {
@@ -36,12 +39,16 @@ import { themed } from './theme';
             declined: v.declined ?? [],
             shows: v.shows ?? {},
             asked: v.asked,
+            device,
+            campaign: v.campaign,
           };
       } catch {
         /* a cookie that cannot be read begins a new visit */
       }
     }
-    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [], shown: [], declined: [], shows: {} };
+    first = true;
+    const campaign = Object.fromEntries([...new URLSearchParams(location.search)].filter(([k, v]) => k.startsWith('utm_') && v.length < 100).slice(0, 5));
+    return { id: crypto.randomUUID?.() ?? String(Math.random()).slice(2), reached: [], seen: [], shown: [], declined: [], shows: {}, device, campaign };
   };
   const keepVisit = () => {
     if (!live) return;
@@ -128,7 +135,6 @@ import { themed } from './theme';
     flushing = 0;
     if (!queue.length) return;
     const events = queue.splice(0, 50);
-    const device = matchMedia('(pointer: coarse)').matches ? (innerWidth < 600 ? 'phone' : 'tablet') : 'desktop';
     const about = { visit: visit.id, visitor, device, region: decision?.region, language: decision?.locale, sent_at: new Date().toISOString() };
     post('/v1/events', { ...about, events }, true).catch(() => {});
   };
@@ -187,6 +193,8 @@ import { themed } from './theme';
           ...(drawn() && { drawn: true, suggest: true }),
           moment: { ...from.moment, placements: places },
           visit: {
+            device,
+            campaign: visit.campaign,
             ...from.visit,
             id: visit.id,
             visitor,
@@ -836,9 +844,9 @@ import { themed } from './theme';
     if (document.querySelector('agonal-nudge[place=set_builder]')) fetchSet();
     if (live && request) lookAtLines(request);
     if (told) render(told);
-    const first = !told || drawn() ? decide() : Promise.resolve();
+    const asking = !told || drawn() || first ? decide() : Promise.resolve();
     // A dialog opens a moment after the decision; who waits for it waits until it is closed.
-    void first.then(() =>
+    void asking.then(() =>
       window.setTimeout(() => {
         if ([...elements].some((e) => e.shadowRoot?.querySelector('dialog[open]')))
           document.addEventListener('agonal:dialog-closed', () => settle(), { once: true });
