@@ -4,8 +4,10 @@
 package results
 
 import (
+	"maps"
 	"math"
 	"math/big"
+	"slices"
 
 	"agonal.dev/agonal/core/money"
 )
@@ -128,6 +130,9 @@ type Effect struct {
 	// Low, Mid and High are what was earned with its 90 % interval, in minor units, without
 	// tax and after everything that was given.
 	Low, Mid, High money.Minor
+	// Of is how many of the visits that could see it this is of: the others came while nobody
+	// was kept from it, or too few were to say anything.
+	Of int64
 	// Days is how many more days at this pace it takes until there is something to say, or
 	// until the difference could be told from nothing, were it as large as it looks now; 0: not
 	// to be foreseen.
@@ -149,23 +154,67 @@ const (
 // mostDays is how far ahead is foreseen.
 const mostDays = 3 * 365
 
-// Against compares visits with those that were kept from what they could see, over so many days.
-func (v *Visits) Against(held *Visits, days int) Effect {
-	if held.Visits == 0 {
-		return Effect{State: NoHoldout}
+// Pair are visits that could see something, and those that were kept from it, while the share of
+// visitors who are kept from it was the same: but for chance they are alike.
+type Pair struct{ With, Held Visits }
+
+// pairs are pairs by that share.
+type pairs map[money.Rate]*Pair
+
+func (p pairs) of(share money.Rate) *Pair {
+	if p[share] == nil {
+		p[share] = &Pair{}
 	}
-	if fewest := min(v.Orders, held.Orders); fewest < LeastOrders {
-		e := Effect{State: TooFew}
-		if fewest > 0 {
-			e.Days = ahead(float64(days) * (float64(LeastOrders)/float64(fewest) - 1))
+	return p[share]
+}
+
+func (p pairs) compare(days int) Effect {
+	all := make([]Pair, 0, len(p))
+	for _, share := range slices.Sorted(maps.Keys(p)) {
+		all = append(all, *p[share])
+	}
+	return Compare(all, days)
+}
+
+// Against compares visits with those that were kept from what they could see, at one share, over
+// so many days.
+func (v *Visits) Against(held *Visits, days int) Effect {
+	return Compare([]Pair{{*v, *held}}, days)
+}
+
+// Compare compares visits with those that were kept from what they could see, each share for
+// itself, so that it does not matter that more were kept from it in one season than in another.
+// Visits of a share with too few orders on either side are left out.
+func Compare(all []Pair, days int) Effect {
+	e := Effect{State: NoHoldout}
+	var mid, variance float64
+	most := int64(0) // orders on the side that has fewer, where that is most
+	for i := range all {
+		with, held := &all[i].With, &all[i].Held
+		if held.Visits == 0 {
+			continue
+		}
+		if e.State == NoHoldout {
+			e.State = TooFew
+		}
+		fewest := min(with.Orders, held.Orders)
+		if most = max(most, fewest); fewest < LeastOrders {
+			continue
+		}
+		e.State = Open
+		m1, v1 := with.PerVisit()
+		m0, v0 := held.PerVisit()
+		n := float64(with.Visits)
+		mid, variance, e.Of = mid+(m1-m0)*n, variance+(v1+v0)*n*n, e.Of+with.Visits
+	}
+	if e.State != Open {
+		if most > 0 {
+			e.Days = ahead(float64(days) * (float64(LeastOrders)/float64(most) - 1))
 		}
 		return e
 	}
-	m1, v1 := v.PerVisit()
-	m0, v0 := held.PerVisit()
-	n := float64(v.Visits)
-	mid, half := (m1-m0)*n, z90*math.Sqrt(v1+v0)*n
-	e := Effect{State: Open, Low: rounded(mid - half), Mid: rounded(mid), High: rounded(mid + half)}
+	half := z90 * math.Sqrt(variance)
+	e.Low, e.Mid, e.High = rounded(mid-half), rounded(mid), rounded(mid+half)
 	switch {
 	case e.Low > 0:
 		e.State = Earns

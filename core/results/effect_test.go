@@ -151,3 +151,58 @@ func TestALargeOrderCountsUpToItsCap(t *testing.T) {
 	assert.EqualValues(t, 100+500+500, v.Margin)
 	assert.Equal(t, big.NewInt(100*100+500*500+500*500).String(), v.Squares.String())
 }
+
+// In a busy season, and only then, many are kept from something that changes nothing: visits of both
+// seasons together would look as if it cost money.
+func TestASeasonInWhichMoreAreKeptFromItIsNoEffect(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 13))
+	season := func(n int, conversion float64) (v results.Visits) {
+		for range n {
+			m := money.Minor(0)
+			if r.Float64() < conversion {
+				m = 800 + r.Int64N(400)
+			}
+			one := visits(m)
+			v.Add(&one)
+		}
+		return v
+	}
+	const runs = 300
+	held := 0
+	for range runs {
+		quiet := results.Pair{With: season(5400, 0.08), Held: season(600, 0.08)}
+		busy := results.Pair{With: season(1000, 0.25), Held: season(1000, 0.25)}
+		e := results.Compare([]results.Pair{quiet, busy}, 28)
+		assert.EqualValues(t, 6400, e.Of)
+		if e.Low <= 0 && 0 <= e.High {
+			held++
+		}
+		with, without := quiet.With, quiet.Held
+		with.Add(&busy.With)
+		without.Add(&busy.Held)
+		assert.Equal(t, results.Loses, with.Against(&without, 28).State, "together")
+	}
+	assert.InDelta(t, 0.9, float64(held)/runs, 0.055) // three standard errors
+}
+
+func TestWhatCannotBeComparedIsLeftOut(t *testing.T) {
+	enough := func(visits, orders int64) (v results.Visits) {
+		v = results.Visits{Visits: visits, Ordering: orders, Orders: orders, Margin: 1000 * orders}
+		v.Squares.SetInt64(1000 * 1000 * orders)
+		return v
+	}
+	nobody := results.Pair{With: enough(5000, 900)}
+	few := results.Pair{With: enough(900, 90), Held: enough(100, 10)}
+	// 200 orders of 1,000 visits against 50 of 1,000: 150 a visit more, for 1,000 visits.
+	told := results.Pair{With: enough(1000, 200), Held: enough(1000, 50)}
+	e := results.Compare([]results.Pair{nobody, few, told}, 28)
+	assert.Equal(t, results.Earns, e.State)
+	assert.EqualValues(t, 150_000, e.Mid)
+	assert.EqualValues(t, 1000, e.Of)
+	assert.Equal(t, told.With.Against(&told.Held, 28), e)
+	assert.Equal(t, results.NoHoldout, results.Compare([]results.Pair{nobody}, 28).State)
+	e = results.Compare([]results.Pair{nobody, few}, 28)
+	assert.Equal(t, results.TooFew, e.State)
+	assert.Equal(t, 28, e.Days, "twice as many orders are needed")
+	assert.Equal(t, results.NoHoldout, results.Compare(nil, 28).State)
+}

@@ -66,6 +66,7 @@ type Count struct {
 	Language  string
 	Device    string
 	Arm       string
+	Share     money.Rate // of visitors from whom what is counted is kept, as it was then
 	Visits
 	Given money.Minor
 }
@@ -83,6 +84,7 @@ type Figures struct {
 	Effect    Effect
 	With      Visits // that could see it
 	Without   Visits // that were kept from it
+	pairs     pairs
 	Rungs     []Step
 	Acts      map[Kind]int64 // clicked, added, picked, taken, declined, dismissed, shared
 }
@@ -106,14 +108,14 @@ func OfNudges(counts []Count, days int) map[string]*Figures {
 		}
 		f := out[c.Nudge]
 		if f == nil {
-			f = &Figures{Acts: map[Kind]int64{}}
+			f = &Figures{Acts: map[Kind]int64{}, pairs: pairs{}}
 			out[c.Nudge] = f
 		}
 		f.add(c)
 	}
 	for _, f := range out {
 		slices.SortFunc(f.Rungs, func(a, b Step) int { return cmp.Compare(a.Rung, b.Rung) })
-		f.Effect = f.With.Against(&f.Without, days)
+		f.Effect = f.pairs.compare(days)
 	}
 	return out
 }
@@ -129,9 +131,11 @@ func (f *Figures) add(c *Count) {
 		case ArmHeld:
 			f.Held += c.Visits.Visits
 			f.Without.Add(&c.Visits)
+			f.pairs.of(c.Share).Held.Add(&c.Visits)
 		default:
 			f.Could += c.Visits.Visits
 			f.With.Add(&c.Visits)
+			f.pairs.of(c.Share).With.Add(&c.Visits)
 		}
 	case Shown:
 		f.Shown += c.Visits.Visits
@@ -202,7 +206,7 @@ func (t *Total) AverageOrder() (money.Minor, bool) {
 // OfShop sums counts up to a shop's figures, over so many days.
 func OfShop(counts []Count, days int) Total {
 	var t Total
-	var see, none Visits
+	apart := pairs{}
 	for i := range counts {
 		switch c := &counts[i]; c.Kind {
 		case Order:
@@ -212,13 +216,13 @@ func OfShop(counts []Count, days int) Total {
 		case Visit:
 			t.Visits.Add(&c.Visits)
 			if c.Arm == ArmNone {
-				none.Add(&c.Visits)
+				apart.of(c.Share).Held.Add(&c.Visits)
 			} else {
-				see.Add(&c.Visits)
+				apart.of(c.Share).With.Add(&c.Visits)
 			}
 		}
 	}
-	t.Effect = see.Against(&none, days)
+	t.Effect = apart.compare(days)
 	return t
 }
 

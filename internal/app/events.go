@@ -172,7 +172,7 @@ func (b *EventBatch) at(e *EventInput, now time.Time) time.Time {
 
 // inTrial counts a visit that could have seen a nudge of two sets once for their trial.
 func inTrial(could store.Event, of setArm) store.Event {
-	could.Kind, could.NudgeID, could.Revision, could.Placement, could.Arm = results.InTrial, of.trial, 0, "", of.arm
+	could.Kind, could.NudgeID, could.Revision, could.Placement, could.Arm, could.Share = results.InTrial, of.trial, 0, "", of.arm, 0
 	could.ID = fmt.Sprintf("%s:%s", results.InTrial, of.trial)
 	return could
 }
@@ -191,6 +191,12 @@ func (b *EventBatch) row(shop string, e *EventInput, at time.Time, snap *snapsho
 		row.Arm = results.ArmHeld
 	default:
 		row.Arm = e.Arm
+	}
+	switch at := snap.Find(e.Nudge); {
+	case e.Kind == results.Visit:
+		row.Share = snap.Shop.Settings.HeldOut()
+	case e.Kind == results.Could && len(at) > 0:
+		row.Share = snap.Nudges[at[0]].Kept
 	}
 	if slices.Contains(store.ForOrders, e.Kind) {
 		row.Rung = 0 // it counts once a visit and nudge

@@ -64,7 +64,9 @@ func (a *App) Results(ctx context.Context, shop string, q Asked) (Found, error) 
 	if err != nil {
 		return f, err
 	}
-	counts, err := a.Store.Counts(ctx, shop, query)
+	byShare := query
+	byShare.By = []store.By{store.ByShare}
+	counts, err := a.Store.Counts(ctx, shop, byShare)
 	if err != nil {
 		return f, err
 	}
@@ -117,7 +119,7 @@ func (a *App) NudgeResults(ctx context.Context, shop, id string, q Asked) (Found
 	if err != nil {
 		return f, err
 	}
-	query.Nudge = id
+	query.Nudge, query.By = id, []store.By{store.ByShare}
 	counts, err := a.Store.Counts(ctx, shop, query)
 	if err != nil {
 		return f, err

@@ -43,7 +43,7 @@ func cellLine(c store.Cell) string {
 }
 
 func keyOf(c store.Cell) string {
-	return fmt.Sprint(c.Day.Format(time.DateOnly), " ", c.Kind, " ", c.NudgeID, " ", c.Revision, " ", c.Rung, " ", c.Placement, " ", c.Region, " ", c.Language, " ", c.Device, " ", c.Arm)
+	return fmt.Sprint(c.Day.Format(time.DateOnly), " ", c.Kind, " ", c.NudgeID, " ", c.Revision, " ", c.Rung, " ", c.Placement, " ", c.Region, " ", c.Language, " ", c.Device, " ", c.Arm, " ", c.Share)
 }
 
 // cells reads a shop's cells as lines; those that hold nothing are left out.
@@ -84,7 +84,7 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 		if slices.Contains(store.OfBands, e.Kind) {
 			continue
 		}
-		c := store.Cell{Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm}
+		c := store.Cell{Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm, Share: e.Share}
 		cell(c).n++
 		if e.Kind != results.Visit && e.Kind != results.Could && e.Kind != results.Shown {
 			continue
@@ -377,4 +377,46 @@ func TestAWrongClockIsSetRightAndWhatIsTooOldIsLeftOut(t *testing.T) {
 	later := now.Add(30 * time.Second)
 	record("soon", nil, later)
 	assert.Equal(t, []string{"25 12:00"}, days("soon"), "nothing was later than now")
+}
+
+// The share of visitors who see none changes between two days: what each day tells is told of its own.
+func TestVisitsOfOneShareAreHeldAgainstEachOther(t *testing.T) {
+	a := storetest.Demo(t)
+	day := time.Now().UTC().AddDate(0, 0, -1)
+	shares := func() (out map[money.Rate][2]int64) {
+		counts, err := a.Store.Counts(ctx, demo.Shop, store.CountQuery{From: day, To: day.AddDate(0, 0, 2), Nudge: "winter-ladder", Kinds: []results.Kind{results.Could}, By: []store.By{store.ByShare}})
+		require.NoError(t, err)
+		out = map[money.Rate][2]int64{}
+		for _, c := range counts {
+			of := out[c.Share]
+			if c.Arm == results.ArmHeld {
+				of[1] += c.Visits.Visits
+			} else {
+				of[0] += c.Visits.Visits
+			}
+			out[c.Share] = of
+		}
+		return out
+	}
+	come := func(from, visits int) {
+		for i := from; i < from+visits; i++ {
+			e := app.EventInput{Kind: results.Could, Nudge: "winter-ladder", Revision: 1, Held: i%4 == 0}
+			require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: fmt.Sprint("share-", i), Region: "home", Events: []app.EventInput{e}}))
+		}
+	}
+	come(0, 8)
+	n, err := a.Nudge(ctx, demo.Shop, "winter-ladder")
+	require.NoError(t, err)
+	n, err = a.EditDraft(ctx, demo.Shop, n.ID, "Ilse", n.DraftVersion, func(d *nudge.Definition) error {
+		third := money.Whole / 3
+		d.Holdout = &third
+		return nil
+	})
+	require.NoError(t, err)
+	_, err = a.Publish(ctx, demo.Shop, n.ID, "Ilse", n.DraftVersion)
+	require.NoError(t, err)
+	come(8, 4)
+	assert.Equal(t, map[money.Rate][2]int64{0: {6, 2}, money.Whole / 3: {3, 1}}, shares())
+	recounted(t, a)
+	assert.Equal(t, map[money.Rate][2]int64{0: {6, 2}, money.Whole / 3: {3, 1}}, shares())
 }

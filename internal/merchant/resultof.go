@@ -28,6 +28,7 @@ type resultOfView struct {
 	Funnel             []funnelStep
 	Cuts               []cutTable
 	Arms               []armRow
+	Told               string // of which visits what it earned is known
 	Learned            *learnedView
 	Given              *cutTable
 	Earned             string // by an act, so far, whatever the period
@@ -130,6 +131,9 @@ func (s *server) resultOfView(c *echo.Context) (*resultOfView, error) {
 	v.Chart = chartOf(v.Found.Days, nil, v.Found.Published, map[string]string{n.ID: "published"}, h.zone)
 	v.funnel(d, snap.Regions())
 	v.arms()
+	if e := v.Found.Effect; e.Of > 0 && e.Of < v.Found.With.Visits {
+		v.Told = fmt.Sprintf("What it earned is told of %s of these visits: while the others came, nobody was kept from it, or too few to say anything.", whole(e.Of, v.locale))
+	}
 	v.cuts(snap.Regions())
 	seen, err := s.app.Learned(ctx, h.shop.ID, n.ID)
 	if err != nil {

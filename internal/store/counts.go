@@ -22,6 +22,7 @@ const (
 	ByRegion    By = "region"
 	ByLanguage  By = "language"
 	ByDevice    By = "device"
+	ByShare     By = "share" // of visitors from whom what is counted is kept
 )
 
 // CountQuery asks for counts of a period, both days included. Empty lists and names leave
@@ -72,7 +73,7 @@ func (s *Store) Counts(ctx context.Context, shop string, q CountQuery) ([]result
 	for i, r := range rows {
 		c := &out[i]
 		*c = results.Count{
-			Kind: r.Kind, Day: r.Day.UTC(), Nudge: r.NudgeID, Revision: r.Revision, Rung: r.Rung, Placement: r.Placement, Region: r.Region, Language: r.Language, Device: r.Device, Arm: r.Arm,
+			Kind: r.Kind, Day: r.Day.UTC(), Nudge: r.NudgeID, Revision: r.Revision, Rung: r.Rung, Placement: r.Placement, Region: r.Region, Language: r.Language, Device: r.Device, Arm: r.Arm, Share: r.Share,
 			Visits: results.Visits{Visits: r.N, Ordering: r.Ordering, Orders: r.Orders, Goods: r.Goods, Margin: r.Margin, Unknown: r.Unknown, OrdersSquares: r.OrdersSq}, Given: r.Given,
 		}
 		for text, into := range map[*string]*big.Int{&r.Squares: &c.Squares, &r.GoodsSquares: &c.GoodsSquares, &r.ByOrders: &c.GoodsByOrders} {

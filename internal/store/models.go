@@ -312,7 +312,8 @@ type Event struct {
 	Device    string
 	Arm       string // results.ArmNone, results.ArmHeld, or how a trial treated the visit; empty: as usual
 	Visitor   string
-	Band      string // the gap band in which it was shown or accepted
+	Share     money.Rate `gorm:"type:int"` // of visitors from whom what is told of is kept
+	Band      string     // the gap band in which it was shown or accepted
 }
 
 // ImportState is how far an import is.

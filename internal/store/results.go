@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/results"
 )
 
@@ -26,6 +27,7 @@ type Cell struct {
 	Language  string
 	Device    string
 	Arm       string
+	Share     money.Rate `gorm:"type:int"` // of visitors from whom it is kept
 	N         int64
 	Ordering  int64 // visits with an order
 	Orders    int64
@@ -58,7 +60,7 @@ const (
 const resultsLock = `SELECT pg_advisory_xact_lock(hashtextextended('results:' || $1, 0))`
 
 const (
-	cellDims = "shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm"
+	cellDims = "shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, share"
 	cellSums = "n, ordering, orders, goods, given, margin, margin_sq, unknown, goods_sq, goods_orders, orders_sq"
 )
 
@@ -93,11 +95,11 @@ const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND o.visit <> '' AN
 // eventCells are the cells of events: one count each, and what came of their visits.
 func eventCells(events string) string {
 	return `
-	SELECT shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, count(*),
+	SELECT shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, share, count(*),
 		0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint, 0::numeric, 0::numeric, 0::bigint
 	FROM ` + events + ` e WHERE kind NOT IN (` + kinds(OfBands) + `) GROUP BY ` + cellDims + `
 	UNION ALL
-	SELECT e.shop_id, e.day, e.kind, e.nudge_id, e.revision, e.rung, e.placement, v.region, e.language, e.device, e.arm, 0::bigint,
+	SELECT e.shop_id, e.day, e.kind, e.nudge_id, e.revision, e.rung, e.placement, v.region, e.language, e.device, e.arm, e.share, 0::bigint,
 		sum(v.first), sum(v.orders), sum(v.goods), 0::bigint, sum(v.margin), sum(v.margin::numeric * v.margin), sum(v.unknown),
 		sum(v.goods::numeric * v.goods), sum(v.goods::numeric * v.orders), sum(v.orders * v.orders)
 	FROM (SELECT DISTINCT o.shop_id, o.visit FROM (SELECT DISTINCT shop_id, visit FROM ` + events + ` x) d JOIN orders o ON o.shop_id = d.shop_id AND o.visit = d.visit AND o.visit <> '') w
@@ -105,7 +107,7 @@ func eventCells(events string) string {
 		SELECT o.region, (row_number() OVER (ORDER BY min(o.number)) = 1)::int AS first, count(*) AS orders, sum(o.goods) AS goods,
 			coalesce(sum(o.margin), 0) AS margin, count(*) FILTER (WHERE o.margin IS NULL) AS unknown
 		FROM orders o WHERE ` + cameOf + ` GROUP BY o.region) v
-	GROUP BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11`
+	GROUP BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12`
 }
 
 // orderCells are the cells of orders themselves: all, those in which some nudge gave
@@ -114,7 +116,7 @@ func orderCells(orders string) string {
 	day := "(o.placed_at AT TIME ZONE s.time_zone)::date"
 	of := func(kind results.Kind, where string) string {
 		return `
-	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', '', 0, 0, '', o.region, o.language, o.device, o.arm,
+	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', '', 0, 0, '', o.region, o.language, o.device, o.arm, 0,
 		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id
 		CROSS JOIN LATERAL (SELECT sum(coalesce(x.cost, x.amount)) AS given, count(*) AS many FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number) r
@@ -123,7 +125,7 @@ func orderCells(orders string) string {
 	// A nudge may give rewards of several classes and rungs with one order: that counts once.
 	used := func(kind results.Kind, rung string) string {
 		return `
-	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm,
+	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm, 0,
 		count(*), 0::bigint, count(*), sum(o.goods), sum(r.given), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id CROSS JOIN LATERAL (
 		SELECT x.nudge_id, x.revision, ` + rung + ` AS rung, sum(coalesce(x.cost, x.amount)) AS given FROM order_rewards x
