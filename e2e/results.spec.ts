@@ -231,9 +231,23 @@ test('a shopper goes for what was said, and the chance of it rises; what was lea
 });
 
 /** Made-up shoppers come by the shop's API; they order far more often where the parcel is free. */
-function shoppers(visits: number) {
+function shoppers(visits: number, seed = 5) {
   const program = fileURLToPath(new URL('../bin/agonal', import.meta.url));
-  execFileSync(program, ['simulate', '--url', agonal, '--visits', String(visits), '--seed', '5', '--lift', '4', '--carts', '0.8', '--conversion', '0.15']);
+  execFileSync(program, [
+    'simulate',
+    '--url',
+    agonal,
+    '--visits',
+    String(visits),
+    '--seed',
+    String(seed),
+    '--lift',
+    '4',
+    '--carts',
+    '0.8',
+    '--conversion',
+    '0.15',
+  ]);
 }
 
 test('a trial: planned, begun, sure of itself, and its winner published', async ({ page }) => {
@@ -281,6 +295,7 @@ test('a trial: planned, begun, sure of itself, and its winner published', async 
   await expect(page.getByText(/B brings €[\d.,]+ more margin per hundred visits, between/)).toBeVisible();
   await expect(page.getByText('It stopped by itself, as it was sure.')).toBeVisible();
   await expect(page.getByText(/Visits fell \d+\.\d to \d+\.\d: as they should/)).toBeVisible();
+  await expect(page.getByRole('row', { name: /^B against A/ })).toContainText(/[+−]0\.\d\d s to /); // how fast pages are
   await clean(page, 'a trial');
   await page.setViewportSize({ width: 390, height: 844 });
   await fits(page, 'a trial');
@@ -335,6 +350,15 @@ test('a nudge is compared with doing without it', async ({ page, playwright }) =
     await clean(page, `a trial without, ${width}`);
     await fits(page, `a trial without, ${width}`);
   }
+  // The shop's own pages tell how fast they are.
+  const shopper = await page.context().newPage();
+  await seesAll(shopper);
+  const told = shopper.waitForRequest((r) => r.url().endsWith('/v1/events') && !!r.postData()?.includes('"loaded"'));
+  await shopper.goto(`${lindquill}/products/harbour-blue`);
+  expect((await told).postData()).toMatch(
+    /"kind":"loaded","nudge":"a-sampler-with-a-full-basket".*"arm":"a-sampler-with-a-full-basket-without-1:(A|without)","ms":\d+/,
+  );
+  await shopper.close();
   // About three visitors of ten are not told of it.
   const api = await playwright.request.newContext({ baseURL: agonal, extraHTTPHeaders: { Authorization: 'Bearer pk_lindquill_demo' } });
   let without = 0;
@@ -480,7 +504,7 @@ test('one set of nudges is compared with another, on phones only', async ({ page
   await page.getByLabel('Sampler or colours').selectOption('B, with the set B');
   await expect(page.getByRole('main').getByText('Three colours, one parcel').first()).toBeVisible();
   await expect(page.getByLabel('Sampler or colours')).toHaveValue('b');
-  shoppers(60);
+  shoppers(60, 6);
   await page.goto(trial);
   await expect(page.getByRole('row', { name: /^A / })).not.toHaveText(/^\s*A\s*0\s/);
   await page.getByRole('button', { name: 'Stop and keep A alone' }).dblclick();

@@ -55,17 +55,38 @@ func (v *Visits) Cap(most money.Minor, visits int64, margin money.Minor, squares
 // PerVisit is the mean margin of a visit and the variance of that mean, in minor units and
 // their square; both 0 for fewer than two visits.
 func (v *Visits) PerVisit() (mean, variance float64) {
-	if v.Visits < 2 {
+	return meanOf(v.Visits, v.Margin, &v.Squares)
+}
+
+// meanOf is the mean of n whole numbers by their sum and the sum of their squares, and the
+// variance of that mean; both 0 for fewer than two.
+func meanOf(n, sum int64, squares *big.Int) (mean, variance float64) {
+	if n < 2 {
 		return 0, 0
 	}
-	n := float64(v.Visits)
-	mean = float64(v.Margin) / n
+	m := float64(n)
 	// Exact until the last step: n·Σx² − (Σx)² in whole numbers.
-	spread := new(big.Int).Mul(big.NewInt(v.Visits), &v.Squares)
-	spread.Sub(spread, new(big.Int).Mul(big.NewInt(v.Margin), big.NewInt(v.Margin)))
+	spread := new(big.Int).Mul(big.NewInt(n), squares)
+	spread.Sub(spread, new(big.Int).Mul(big.NewInt(sum), big.NewInt(sum)))
 	s, _ := new(big.Float).SetInt(spread).Float64()
-	return mean, math.Max(0, s) / (n * (n - 1)) / n
+	return float64(sum) / m, math.Max(0, s) / (m * (m - 1)) / m
 }
+
+// Timing is how long pages took, in milliseconds.
+type Timing struct {
+	Pages, Ms int64
+	Squares   big.Int
+}
+
+// Add puts what was counted of [Loaded] to it.
+func (t *Timing) Add(c *Count) {
+	t.Pages += c.Visits.Visits
+	t.Ms += c.Ms
+	t.Squares.Add(&t.Squares, &c.MsSquares)
+}
+
+// Mean is what a page took on average, and the variance of that mean; both 0 for fewer than two.
+func (t *Timing) Mean() (ms, variance float64) { return meanOf(t.Pages, t.Ms, &t.Squares) }
 
 // PerOrder is what an order's goods cost on average, in minor units, and the variance of that
 // ratio by the delta method, as visits bring orders and goods together; both 0 where fewer than

@@ -2,6 +2,7 @@ package results
 
 import (
 	"cmp"
+	"math/big"
 	"slices"
 	"strings"
 	"time"
@@ -29,6 +30,7 @@ const (
 	ShownAt   Kind = "shown_at"   // shown for the first time in the visit with a gap of a band
 	Accepted  Kind = "accepted"   // what was shown in a band was reached later in the visit, or taken
 	InTrial   Kind = "in_trial"   // it could have seen a nudge of two sets that are compared, counted under their trial
+	Loaded    Kind = "loaded"     // how long the first page took on which a visit could see a nudge that is tried
 	Order     Kind = "order"      // an order was placed
 	OrderWith Kind = "order_with" // one in which some nudge gave something
 	Used      Kind = "used"       // one in which a nudge gave something
@@ -69,6 +71,9 @@ type Count struct {
 	Share     money.Rate // of visitors from whom what is counted is kept, as it was then
 	Visits
 	Given money.Minor
+	// Of Loaded, milliseconds: their sum, and the sum of their squares.
+	Ms        int64
+	MsSquares big.Int
 }
 
 // Figures are a nudge's figures of a period, in one currency. docs/figures.md says each in a
@@ -103,7 +108,7 @@ func OfNudges(counts []Count, days int) map[string]*Figures {
 	out := map[string]*Figures{}
 	for i := range counts {
 		c := &counts[i]
-		if c.Nudge == "" || c.Kind == InTrial {
+		if c.Nudge == "" || c.Kind == InTrial || c.Kind == Loaded {
 			continue
 		}
 		f := out[c.Nudge]

@@ -81,6 +81,24 @@ func Returned(a, b *results.Visits, backA, backB, planned int64) Look {
 	return apart(na+nb, float64(planned)*(na+nb)/float64(a.Visits+b.Visits), float64(backA)/na, float64(backB)/nb, p*(1-p)*(1/na+1/nb))
 }
 
+// LeastPages is how many pages must have been timed on both sides before anything is said of
+// how fast they are.
+const LeastPages = 100
+
+// Slower is how much longer B's pages take on average, in milliseconds, before that is harm: less
+// is not noticed.
+const Slower = 100
+
+// Speed looks at how long pages took, in milliseconds.
+func Speed(a, b *results.Timing, planned int64) Look {
+	if min(a.Pages, b.Pages) < LeastPages {
+		return Look{}
+	}
+	ma, va := a.Mean()
+	mb, vb := b.Mean()
+	return apart(float64(a.Pages+b.Pages), float64(planned), ma, mb, va+vb)
+}
+
 // few tells whether there are too few orders to say anything.
 func few(a, b *results.Visits) bool { return min(a.Orders, b.Orders) < results.LeastOrders }
 

@@ -170,3 +170,38 @@ func TestSharesThatDoNotFallAsTheyShouldAreSeen(t *testing.T) {
 	}
 	assert.LessOrEqual(t, wrong, n/100)
 }
+
+// A tenth of a second that is not there is seldom called, one that is there is found.
+func TestSlowPagesAreFound(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 21))
+	timed := func(n int, more float64) (v results.Timing) {
+		for range n {
+			ms := int64(min(10_000, math.Round(math.Exp(6.8+0.5*r.NormFloat64())+more)))
+			v.Add(&results.Count{Visits: results.Visits{Visits: 1}, Ms: ms, MsSquares: *big.NewInt(ms * ms)})
+		}
+		return v
+	}
+	called, found := 0, 0
+	const trials = 200
+	for range trials {
+		a, same, slow := timed(2000, 0), timed(2000, 0), timed(2000, 300)
+		if trial.Speed(&a, &same, 4000).Low > trial.Slower {
+			called++
+		}
+		if trial.Speed(&a, &slow, 4000).Low > trial.Slower {
+			found++
+		}
+	}
+	assert.Zero(t, called)
+	assert.Greater(t, found, trials*4/5)
+	few, enough := timed(trial.LeastPages-1, 0), timed(trial.LeastPages, 0)
+	assert.False(t, trial.Speed(&few, &enough, 4000).Enough)
+	// Of 1, 2 and 6 ms the mean is 3 and the variance of the mean (4+1+9)/2/3.
+	v := results.Timing{}
+	for _, ms := range []int64{1, 2, 6} {
+		v.Add(&results.Count{Visits: results.Visits{Visits: 1}, Ms: ms, MsSquares: *big.NewInt(ms * ms)})
+	}
+	mean, variance := v.Mean()
+	assert.InDelta(t, 3, mean, 1e-12)
+	assert.InDelta(t, 14.0/6, variance, 1e-12)
+}

@@ -22,7 +22,8 @@ const MostEvents = 100
 const (
 	mostVisit   = 100 // characters of the ids of visits and visitors
 	mostEventID = 200
-	mostTag     = 35 // of a language
+	mostTag     = 35     // of a language
+	longestPage = 10_000 // milliseconds that a page counts for at most
 	wrongClock  = 2 * time.Minute
 	soonerClock = time.Minute // how far ahead of ours a clock may be that is right
 )
@@ -38,6 +39,9 @@ type EventInput struct {
 	Placement nudge.Placement `json:"placement,omitempty"`
 	// Band is the gap band, of what is counted by it; of anything else it is left out.
 	Band string `json:"band,omitempty"`
+	// Ms is how many milliseconds a page took until its largest part was to be seen, of loaded; of
+	// anything else it is left out.
+	Ms int `json:"ms,omitempty"`
 	// Held tells that the visit is kept from the nudge.
 	Held bool `json:"held,omitempty"`
 	// Arm is how a trial treats the visit with the nudge, as the decision says.
@@ -87,7 +91,7 @@ func (a *App) Record(ctx context.Context, shop string, b EventBatch) error {
 		}
 		row := b.row(shop, e, at, snap.Snapshot)
 		rows = append(rows, row)
-		if set, is := snap.sets[row.Arm]; is && row.Kind == results.Could {
+		if set, is := snap.sets[row.Arm]; is && (row.Kind == results.Could || row.Kind == results.Loaded) {
 			rows = append(rows, inTrial(row, set))
 		}
 	}
@@ -146,6 +150,8 @@ func (e *EventInput) check(field string, known map[string]bool) error {
 		return Problem{field + "revision", "must be 1 or more"}
 	case (ofBand || e.Band != "") && !slices.Contains(decide.Bands, e.Band):
 		return Problem{field + "band", fmt.Sprintf("must be one of %v", decide.Bands)}
+	case e.Ms < 0 || e.Kind == results.Loaded && e.Ms == 0:
+		return Problem{field + "ms", "must be 1 or more milliseconds"}
 	case e.Placement != "" && !slices.Contains(nudge.Placements, e.Placement):
 		return Problem{field + "placement", fmt.Sprintf("must be one of %v", nudge.Placements)}
 	}
@@ -170,11 +176,15 @@ func (b *EventBatch) at(e *EventInput, now time.Time) time.Time {
 	return at
 }
 
-// inTrial counts a visit that could have seen a nudge of two sets once for their trial.
-func inTrial(could store.Event, of setArm) store.Event {
-	could.Kind, could.NudgeID, could.Revision, could.Placement, could.Arm, could.Share = results.InTrial, of.trial, 0, "", of.arm, 0
-	could.ID = fmt.Sprintf("%s:%s", results.InTrial, of.trial)
-	return could
+// inTrial counts a visit that could have seen a nudge of two sets, and how long its page took, once
+// for their trial.
+func inTrial(e store.Event, of setArm) store.Event {
+	if e.Kind == results.Could {
+		e.Kind = results.InTrial
+	}
+	e.NudgeID, e.Revision, e.Placement, e.Arm, e.Share = of.trial, 0, "", of.arm, 0
+	e.ID = fmt.Sprintf("%s:%s", e.Kind, of.trial)
+	return e
 }
 
 // row is an event as it is stored, on its day in the shop's time zone.
@@ -203,6 +213,9 @@ func (b *EventBatch) row(shop string, e *EventInput, at time.Time, snap *snapsho
 	}
 	if slices.Contains(store.OfBands, e.Kind) {
 		row.Band = e.Band
+	}
+	if e.Kind == results.Loaded {
+		row.Ms, row.Rung = min(e.Ms, longestPage), 0
 	}
 	switch {
 	case row.ID != "":

@@ -47,6 +47,9 @@ func killedBatch(i int) app.EventBatch {
 			if slices.Contains(store.OfBands, e.Kind) {
 				e.Band = decide.Bands[r.IntN(len(decide.Bands))]
 			}
+			if e.Kind == results.Loaded {
+				e.Ms = 900
+			}
 		}
 		at := now.Add(-time.Duration(r.IntN(6*24)) * time.Hour)
 		e.At = &at

@@ -25,17 +25,18 @@ import (
 // sums are what a cell holds, by what it is about.
 type sums struct {
 	n, ordering, orders, goods, given, margin, unknown, ordersSq int64
-	sq, goodsSq, goodsOrders                                     big.Int
+	sq, goodsSq, goodsOrders, msSq                               big.Int
+	ms                                                           int64
 }
 
 // line writes sums as those of a stored cell are written; empty where they hold nothing.
 func (s *sums) line() string {
 	return cellLine(store.Cell{N: s.n, Ordering: s.ordering, Orders: s.orders, Goods: s.goods, Given: s.given, Margin: s.margin, MarginSq: s.sq.String(), Unknown: s.unknown,
-		GoodsSq: s.goodsSq.String(), GoodsOrders: s.goodsOrders.String(), OrdersSq: s.ordersSq})
+		GoodsSq: s.goodsSq.String(), GoodsOrders: s.goodsOrders.String(), OrdersSq: s.ordersSq, Ms: s.ms, MsSq: s.msSq.String()})
 }
 
 func cellLine(c store.Cell) string {
-	line := fmt.Sprint(c.N, " ", c.Ordering, " ", c.Orders, " ", c.Goods, " ", c.Given, " ", c.Margin, " ", c.MarginSq, " ", c.Unknown, " ", c.GoodsSq, " ", c.GoodsOrders, " ", c.OrdersSq)
+	line := fmt.Sprint(c.N, " ", c.Ordering, " ", c.Orders, " ", c.Goods, " ", c.Given, " ", c.Margin, " ", c.MarginSq, " ", c.Unknown, " ", c.GoodsSq, " ", c.GoodsOrders, " ", c.OrdersSq, " ", c.Ms, " ", c.MsSq)
 	if strings.Trim(line, "0 ") == "" {
 		return ""
 	}
@@ -86,6 +87,8 @@ func naive(t *testing.T, a *app.App, shop string, zone *time.Location) map[strin
 		}
 		c := store.Cell{Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm, Share: e.Share}
 		cell(c).n++
+		cell(c).ms += int64(e.Ms)
+		cell(c).msSq.Add(&cell(c).msSq, big.NewInt(int64(e.Ms)*int64(e.Ms)))
 		if e.Kind != results.Visit && e.Kind != results.Could && e.Kind != results.Shown {
 			continue
 		}
@@ -204,6 +207,9 @@ func TestCountsEqualANaiveRecountOfAnyHistory(t *testing.T) {
 				if !slices.Contains(store.OfTheVisit, kind) {
 					e.Nudge, e.Revision, e.Rung = nudges[r.IntN(len(nudges))], 1+r.IntN(2), r.IntN(2)
 					e.Placement = nudge.Placements[r.IntN(len(nudge.Placements))]
+				}
+				if kind == results.Loaded {
+					e.Ms = 1 + r.IntN(20_000) // some count for ten seconds
 				}
 				if slices.Contains(store.OfBands, kind) {
 					e.Band = decide.Bands[r.IntN(len(decide.Bands))]

@@ -59,6 +59,9 @@ type TrialFound struct {
 	// something came back are BackA and BackB.
 	Conversion, OrderValue, Returned trial.Look
 	BackA, BackB                     int64
+	// Speed is looked at in milliseconds until a page's largest part is to be seen.
+	Speed          trial.Look
+	SpeedA, SpeedB results.Timing
 	// Left are visits since the second day that were treated otherwise than their visitor should
 	// be, as they had seen the other, or did not say who visits.
 	Left int64
@@ -66,6 +69,9 @@ type TrialFound struct {
 
 // Harm tells whether more of B's orders come back than of A's.
 func (f *TrialFound) Harm() bool { return f.Returned.Enough && f.Returned.Low > 0 }
+
+// Slow tells whether B's pages take noticeably longer than A's.
+func (f *TrialFound) Slow() bool { return f.Speed.Enough && f.Speed.Low > trial.Slower }
 
 // TrialDay is what could be said at the end of a day.
 type TrialDay struct {
@@ -120,7 +126,7 @@ func (a *App) judge(ctx context.Context, f *TrialFound) (of store.Behind, err er
 		return of, err
 	}
 	kind, under := f.Counted()
-	query.Nudge, query.Kinds, query.By = under, []results.Kind{kind}, []store.By{store.ByDay}
+	query.Nudge, query.Kinds, query.By = under, []results.Kind{kind, results.Loaded}, []store.By{store.ByDay}
 	counts, err := a.Store.Counts(ctx, f.ShopID, query)
 	if err != nil {
 		return of, err
@@ -137,8 +143,13 @@ func (a *App) judge(ctx context.Context, f *TrialFound) (of store.Behind, err er
 	f.BackA, f.BackB = back[of.Arms[0]], back[of.Arms[1]]
 	byDay := map[time.Time][]int{}
 	for i, c := range counts {
+		if c.Kind == results.Loaded {
+			f.timed(&counts[i])
+			continue
+		}
 		byDay[c.Day] = append(byDay[c.Day], i)
 	}
+	f.Speed = trial.Speed(&f.SpeedA, &f.SpeedB, f.Planned)
 	for day := first; !day.After(asked.To); day = day.AddDate(0, 0, 1) {
 		if len(byDay[day]) == 0 {
 			continue
@@ -170,6 +181,15 @@ func (f *TrialFound) of(arm string) *results.Visits {
 		return &f.B
 	}
 	return nil
+}
+
+func (f *TrialFound) timed(c *results.Count) {
+	switch c.Arm {
+	case f.ArmA():
+		f.SpeedA.Add(c)
+	case f.ArmB():
+		f.SpeedB.Add(c)
+	}
 }
 
 func (f *TrialFound) count(c *results.Count, first time.Time) {
@@ -280,6 +300,8 @@ func (a *App) MindTrials(ctx context.Context) error {
 			how = store.Changed
 		case f.Harm() && !f.Mismatch:
 			how = store.Harmed
+		case f.Slow() && !f.Mismatch:
+			how = store.Slowed
 		case f.Look.Sure() && !f.Mismatch && f.Look.Low > 0:
 			how = store.FoundB
 		case f.Look.Sure() && !f.Mismatch:

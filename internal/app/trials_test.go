@@ -414,3 +414,43 @@ func TestATrialEndsWhereItsNudgeChangesAndOnItsLastDay(t *testing.T) {
 	a.Now = func() time.Time { return late }
 	assert.Equal(t, store.Undecided, outcome(second))
 }
+
+func TestATrialEndsWherePagesOfBAreSlow(t *testing.T) {
+	a := storetest.Demo(t)
+	tr := begun(t, a)
+	load := func(tr store.Trial, nudge string, visits int, slower int) {
+		for _, b := range []bool{false, true} {
+			for i := range visits {
+				e := app.EventInput{Kind: results.Loaded, Nudge: nudge, Revision: 1, Arm: trial.Arm(tr.ID, b), Ms: 800 + i%400}
+				if b {
+					e.Ms += slower
+				}
+				id := fmt.Sprintf("load-%s-%v-%d", tr.ID, b, i)
+				for range 2 { // a second report is none
+					require.NoError(t, a.Record(ctx, demo.Shop, app.EventBatch{Visit: id, Region: "home", Events: []app.EventInput{e}}))
+				}
+			}
+		}
+	}
+	load(tr, tried, 110, 90)
+	require.NoError(t, a.MindTrials(ctx))
+	f, err := a.TrialResults(ctx, demo.Shop, tr.ID)
+	require.NoError(t, err)
+	assert.True(t, f.Running(), "less than a tenth of a second is not noticed")
+	assert.EqualValues(t, [2]int64{110, 110}, [2]int64{f.SpeedA.Pages, f.SpeedB.Pages})
+	assert.InDelta(t, 90, f.Speed.Mid, 1e-9)
+	_, err = a.EndTrial(ctx, demo.Shop, tr.ID, "Ilse", store.Broken)
+	require.NoError(t, err)
+
+	sets := startSets(t, a)
+	load(sets, sampler, 110, 900)
+	require.NoError(t, a.MindTrials(ctx))
+	f, err = a.TrialResults(ctx, demo.Shop, sets.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.Slowed, f.Outcome)
+	assert.InDelta(t, 900, f.Speed.Mid, 1e-9)
+	for _, ms := range []int{-1, 0} {
+		err = a.Record(ctx, demo.Shop, app.EventBatch{Visit: "none", Region: "home", Events: []app.EventInput{{Kind: results.Loaded, Nudge: tried, Revision: 1, Ms: ms}}})
+		assert.ErrorContains(t, err, "1 or more milliseconds")
+	}
+}

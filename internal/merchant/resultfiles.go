@@ -2,6 +2,7 @@ package merchant
 
 import (
 	"fmt"
+	"math"
 	"strings"
 	"time"
 
@@ -126,22 +127,24 @@ func (s *server) trialFile(c *echo.Context) error {
 		return s.fail(c, err)
 	}
 	f := &v.T
-	arms := table{Name: "Arms", Head: []string{"arm", "visits", "visits with an order", "orders", "orders that came back", "goods", "given away", "margin"}}
+	arms := table{Name: "Arms", Head: []string{"arm", "visits", "visits with an order", "orders", "orders that came back", "goods", "given away", "margin", "milliseconds until a page is to be seen"}}
 	for _, a := range []struct {
 		name        string
 		of          *results.Visits
 		back, given int64
-	}{{"A", &f.A, f.BackA, f.GivenA}, {"B", &f.B, f.BackB, f.GivenB}} {
+		took        *results.Timing
+	}{{"A", &f.A, f.BackA, f.GivenA, &f.SpeedA}, {"B", &f.B, f.BackB, f.GivenB, &f.SpeedB}} {
+		ms, _ := a.took.Mean()
 		arms.Rows = append(arms.Rows, []cell{
 			textCell(a.name), countCell(a.of.Visits), countCell(a.of.Ordering), countCell(a.of.Orders), countCell(a.back),
-			moneyCell(a.of.Goods, f.Currency), moneyCell(a.given, f.Currency), moneyCell(a.of.Margin, f.Currency),
+			moneyCell(a.of.Goods, f.Currency), moneyCell(a.given, f.Currency), moneyCell(a.of.Margin, f.Currency), countCell(int64(math.Round(ms))),
 		})
 	}
 	against := table{Name: "B against A", Head: []string{"figure", "at least", "difference", "at most"}}
 	for _, x := range []struct {
 		name string
 		of   trial.Look
-	}{{"margin per visit, in minor units", f.Look}, {"conversion rate", f.Conversion}, {"goods per order, in minor units", f.OrderValue}, {"orders that came back", f.Returned}} {
+	}{{"margin per visit, in minor units", f.Look}, {"conversion rate", f.Conversion}, {"goods per order, in minor units", f.OrderValue}, {"orders that came back", f.Returned}, {"time until a page is to be seen, in milliseconds", f.Speed}} {
 		if x.of.Enough {
 			against.Rows = append(against.Rows, append([]cell{textCell(x.name)}, lookCells(x.of)...))
 		}

@@ -46,14 +46,14 @@ type trialView struct {
 	More         []string
 	Arms         []trialArm
 	// B against A, as far as it can be told.
-	Conversion, OrderValue, Returned, PerHundred trialDifference
-	Sets                                         []setSide // of which one is compared with the other
-	Only                                         string    // which visits are in it; empty: all
-	State                                        string
-	Along                                        takeAlongView
-	CanTake                                      bool
-	Path                                         string
-	Nudge                                        string
+	Conversion, OrderValue, Returned, PerHundred, Speed trialDifference
+	Sets                                                []setSide // of which one is compared with the other
+	Only                                                string    // which visits are in it; empty: all
+	State                                               string
+	Along                                               takeAlongView
+	CanTake                                             bool
+	Path                                                string
+	Nudge                                               string
 }
 
 // setSide are the nudges that one arm has and the other does not.
@@ -64,7 +64,7 @@ type setSide struct {
 
 type setNudge struct{ ID, Name, Promise string }
 
-type trialArm struct{ Name, Visits, Orders, Conversion, Average, Back, Given, Margin, PerHundred string }
+type trialArm struct{ Name, Visits, Orders, Conversion, Average, Back, Speed, Given, Margin, PerHundred string }
 
 // trialDifference is how B differs from A in one figure, and between what that may lie.
 type trialDifference struct{ Mid, Between, Tone string }
@@ -182,18 +182,21 @@ func (v *trialView) lay(h *here) {
 	v.Heading, v.Tone = verdict(&q, f)
 	v.More = more(&q, f)
 	v.Chart = bandOf(&q, f, first, v.Day, v.Days)
-	arm := func(name string, x *results.Visits, given money.Minor, back int64) {
+	arm := func(name string, x *results.Visits, given money.Minor, back int64, took *results.Timing) {
 		share, half := x.Conversion()
-		r := trialArm{Name: name, Visits: whole(x.Visits, h.shop.Locale), Orders: whole(x.Orders, h.shop.Locale), Conversion: fmt.Sprintf("%.2f %% ±%.2f", 100*share, 100*half), Average: "–", Back: whole(back, h.shop.Locale), Given: q.money(given), Margin: q.money(x.Margin)}
+		r := trialArm{Name: name, Visits: whole(x.Visits, h.shop.Locale), Orders: whole(x.Orders, h.shop.Locale), Conversion: fmt.Sprintf("%.2f %% ±%.2f", 100*share, 100*half), Average: "–", Speed: "–", Back: whole(back, h.shop.Locale), Given: q.money(given), Margin: q.money(x.Margin)}
 		if avg, ok := x.AverageOrder(); ok {
 			r.Average = q.money(avg)
+		}
+		if ms, _ := took.Mean(); ms > 0 {
+			r.Speed = seconds(ms)
 		}
 		r.PerHundred = q.money(x.PerHundred())
 		v.Arms = append(v.Arms, r)
 	}
 	names := armNames(&f.Trial)
-	arm(names[0], &f.A, f.GivenA, f.BackA)
-	arm(names[1], &f.B, f.GivenB, f.BackB)
+	arm(names[0], &f.A, f.GivenA, f.BackA, &f.SpeedA)
+	arm(names[1], &f.B, f.GivenB, f.BackB, &f.SpeedB)
 	v.Have, v.Take = " have B, each keeps what they have", "publish B"
 	switch {
 	case f.Sets():
@@ -205,7 +208,11 @@ func (v *trialView) lay(h *here) {
 	cents := func(x float64) string { return q.hundred(x / 100) }
 	v.PerHundred, v.OrderValue = difference(f.Look, 1, "", q.hundred), difference(f.OrderValue, 1, "", cents)
 	v.Conversion, v.Returned = difference(f.Conversion, 1, " points", points), difference(f.Returned, -1, " points", points)
+	v.Speed = difference(f.Speed, -1, "", func(ms float64) string { return strings.ReplaceAll(fmt.Sprintf("%+.2f s", ms/1000), "-", "−") })
 }
+
+// seconds writes milliseconds.
+func seconds(ms float64) string { return fmt.Sprintf("%.2f s", ms/1000) }
 
 // armNames says what each arm has.
 func armNames(t *store.Trial) [2]string {
@@ -300,6 +307,7 @@ func ended(t *store.Trial) string {
 		store.FoundB: found + "Publish B, and everybody has it.",
 		store.FoundA: found + "Everybody has A again; change the draft, or try something else.",
 		store.Harmed: "It stopped by itself, as more of B's orders come back. Everybody has A again.",
+		store.Slowed: "It stopped by itself, as B's pages take a tenth of a second longer, or more, to be seen. Everybody has A again.",
 		store.Took:   who + " published B. Everybody has it.",
 		store.Broken: who + " stopped it. Everybody has A again.",
 	}
@@ -309,6 +317,7 @@ func ended(t *store.Trial) string {
 			store.FoundB: found + "Keep B alone, and everybody has that set.",
 			store.FoundA: found + "Keep A alone, and everybody has that set.",
 			store.Harmed: "It stopped by itself, as more of B's orders come back. Everybody has what was there before.",
+			store.Slowed: "It stopped by itself, as B's pages take a tenth of a second longer, or more, to be seen. Everybody has what was there before.",
 			store.Took:   who + " kept B alone. Everybody has it.",
 			store.TookA:  who + " kept A alone. Everybody has it.",
 			store.Broken: who + " stopped it. Everybody has what was there before.",
@@ -318,6 +327,7 @@ func ended(t *store.Trial) string {
 			store.FoundB: found + "Everybody has the nudge again: pause it, or change it.",
 			store.FoundA: found + "Everybody has the nudge again; leave it as it is.",
 			store.Harmed: "It stopped by itself, as more orders come back without it. Everybody has the nudge again.",
+			store.Slowed: "It stopped by itself, as pages without it take a tenth of a second longer, or more, to be seen. Everybody has the nudge again.",
 			store.Took:   who + " paused the nudge.",
 			store.Broken: who + " stopped it. Everybody has the nudge again.",
 		}

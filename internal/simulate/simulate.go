@@ -123,6 +123,7 @@ type shopper struct {
 	at      time.Time
 	now     time.Time
 	device  audience.Device
+	pace    int // milliseconds until a page is to be seen
 	region  string
 	reports []map[string]any
 	told    map[string]bool
@@ -141,6 +142,7 @@ func (m *Model) visit(ctx context.Context, api *API, day, now time.Time, n int, 
 	s.visit = decide.Visit{ID: "made-up-" + id, Visitor: "visitor-" + id}
 	s.device = []audience.Device{audience.Phone, audience.Phone, audience.Desktop, audience.Tablet}[r.IntN(4)]
 	s.visit.Device = s.device
+	s.pace = 700 + int(seed%800) //nolint:gosec // bounded
 	s.locale, s.cart = where.Language, decide.Cart{Destination: &decide.Destination{Country: where.Code}}
 	orders, wants := r.Float64(), r.Float64()
 	code := r.Float64() < m.Codes
@@ -235,6 +237,9 @@ func (s *shopper) look(ctx context.Context, page nudge.Page) (decide.Decision, e
 		held := n.Reason == decide.HeldOut
 		if held || len(n.Rungs) > 0 {
 			s.note(results.Could, n.Nudge, n.Revision, 0, map[string]any{"held": held, "arm": n.Arm})
+		}
+		if n.Arm != "" {
+			s.note(results.Loaded, n.Nudge, n.Revision, 0, map[string]any{"arm": n.Arm, "ms": s.pace})
 		}
 		for _, r := range n.Rungs {
 			if r.State == decide.RungReached {

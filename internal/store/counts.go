@@ -60,11 +60,12 @@ func (s *Store) Counts(ctx context.Context, shop string, q CountQuery) ([]result
 	}
 	var rows []struct {
 		Cell
-		Squares, GoodsSquares, ByOrders string
+		Squares, GoodsSquares, ByOrders, MsSquares string
 	}
 	err := s.DB.WithContext(ctx).Raw("SELECT "+dims+`, sum(n)::bigint AS n, sum(ordering)::bigint AS ordering, sum(orders)::bigint AS orders, sum(goods)::bigint AS goods,
 		sum(given)::bigint AS given, sum(margin)::bigint AS margin, sum(margin_sq)::text AS squares, sum(unknown)::bigint AS unknown,
-		sum(goods_sq)::text AS goods_squares, sum(goods_orders)::text AS by_orders, sum(orders_sq)::bigint AS orders_sq
+		sum(goods_sq)::text AS goods_squares, sum(goods_orders)::text AS by_orders, sum(orders_sq)::bigint AS orders_sq,
+		sum(ms)::bigint AS ms, sum(ms_sq)::text AS ms_squares
 		FROM result_cells WHERE `+strings.Join(where, " AND ")+" GROUP BY "+dims+" ORDER BY "+dims, args).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("summing up results: %w", err)
@@ -74,9 +75,9 @@ func (s *Store) Counts(ctx context.Context, shop string, q CountQuery) ([]result
 		c := &out[i]
 		*c = results.Count{
 			Kind: r.Kind, Day: r.Day.UTC(), Nudge: r.NudgeID, Revision: r.Revision, Rung: r.Rung, Placement: r.Placement, Region: r.Region, Language: r.Language, Device: r.Device, Arm: r.Arm, Share: r.Share,
-			Visits: results.Visits{Visits: r.N, Ordering: r.Ordering, Orders: r.Orders, Goods: r.Goods, Margin: r.Margin, Unknown: r.Unknown, OrdersSquares: r.OrdersSq}, Given: r.Given,
+			Visits: results.Visits{Visits: r.N, Ordering: r.Ordering, Orders: r.Orders, Goods: r.Goods, Margin: r.Margin, Unknown: r.Unknown, OrdersSquares: r.OrdersSq}, Given: r.Given, Ms: r.Ms,
 		}
-		for text, into := range map[*string]*big.Int{&r.Squares: &c.Squares, &r.GoodsSquares: &c.GoodsSquares, &r.ByOrders: &c.GoodsByOrders} {
+		for text, into := range map[*string]*big.Int{&r.Squares: &c.Squares, &r.GoodsSquares: &c.GoodsSquares, &r.ByOrders: &c.GoodsByOrders, &r.MsSquares: &c.MsSquares} {
 			if _, ok := into.SetString(*text, 10); !ok {
 				return nil, fmt.Errorf("summing up results: %q is no whole number", *text)
 			}

@@ -289,7 +289,7 @@ type OrderReward struct {
 // ForOrders the orders are counted that came of the visit. Those of OfBands are counted by gap
 // band, and nothing else is.
 var (
-	EventKinds = []results.Kind{results.Visit, results.Checkout, results.Could, results.Shown, results.Reached, results.Clicked, results.Added, results.Picked, results.Taken, results.Declined, results.Dismissed, results.Shared, results.ShownAt, results.Accepted}
+	EventKinds = []results.Kind{results.Visit, results.Checkout, results.Could, results.Shown, results.Reached, results.Clicked, results.Added, results.Picked, results.Taken, results.Declined, results.Dismissed, results.Shared, results.ShownAt, results.Accepted, results.Loaded}
 	OfTheVisit = []results.Kind{results.Visit, results.Checkout}
 	ForOrders  = []results.Kind{results.Visit, results.Could, results.Shown, results.InTrial}
 	OfBands    = []results.Kind{results.ShownAt, results.Accepted}
@@ -314,6 +314,7 @@ type Event struct {
 	Visitor   string
 	Share     money.Rate `gorm:"type:int"` // of visitors from whom what is told of is kept
 	Band      string     // the gap band in which it was shown or accepted
+	Ms        int        // of results.Loaded, milliseconds
 }
 
 // ImportState is how far an import is.

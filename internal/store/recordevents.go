@@ -13,7 +13,7 @@ import (
 // incoming is where events lie of whose visits there are orders already.
 const incoming = `CREATE TEMP TABLE IF NOT EXISTS incoming (LIKE events) ON COMMIT DELETE ROWS`
 
-var eventColumns = []string{"shop_id", "visit", "id", "day", "at", "kind", "nudge_id", "revision", "rung", "placement", "region", "language", "device", "arm", "visitor", "band", "share"}
+var eventColumns = []string{"shop_id", "visit", "id", "day", "at", "kind", "nudge_id", "revision", "rung", "placement", "region", "language", "device", "arm", "visitor", "band", "share", "ms"}
 
 // LatestEvent is how many days back an event may lie and still be counted, on its own day.
 const LatestEvent = 7
@@ -95,7 +95,7 @@ func recordOf(ctx context.Context, tx pgx.Tx, shop string, events []Event) (int6
 func copyTo(ctx context.Context, tx pgx.Tx, table string, events []Event) error {
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{table}, eventColumns, pgx.CopyFromSlice(len(events), func(i int) ([]any, error) {
 		e := &events[i]
-		return []any{e.ShopID, e.Visit, e.ID, e.Day, e.At, string(e.Kind), e.NudgeID, int32(e.Revision), int32(e.Rung), e.Placement, e.Region, e.Language, e.Device, e.Arm, e.Visitor, e.Band, int32(e.Share)}, nil //nolint:gosec // both are bounded
+		return []any{e.ShopID, e.Visit, e.ID, e.Day, e.At, string(e.Kind), e.NudgeID, int32(e.Revision), int32(e.Rung), e.Placement, e.Region, e.Language, e.Device, e.Arm, e.Visitor, e.Band, int32(e.Share), int32(e.Ms)}, nil //nolint:gosec // all are bounded
 	}))
 	return err
 }
@@ -145,24 +145,28 @@ func unseen(ctx context.Context, tx pgx.Tx, shop string, events []Event) ([]Even
 
 // countEvents adds one count for each event to the cells.
 func countEvents(ctx context.Context, tx pgx.Tx, events []Event) error {
-	many := map[Event]int64{}
+	type sum struct{ n, ms, squares int64 }
+	many := map[Event]sum{}
 	for i := range events {
 		if e := &events[i]; !slices.Contains(OfBands, e.Kind) {
-			many[Event{ShopID: e.ShopID, Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm, Share: e.Share}]++
+			cell := Event{ShopID: e.ShopID, Day: e.Day, Kind: e.Kind, NudgeID: e.NudgeID, Revision: e.Revision, Rung: e.Rung, Placement: e.Placement, Region: e.Region, Language: e.Language, Device: e.Device, Arm: e.Arm, Share: e.Share}
+			s := many[cell]
+			many[cell] = sum{s.n + 1, s.ms + int64(e.Ms), s.squares + int64(e.Ms)*int64(e.Ms)}
 		}
 	}
 	var text [8][]string // shop, kind, nudge, placement, region, language, device, arm
 	var days []time.Time
-	var revisions, rungs, shares, n []int64
-	for e, count := range many {
+	var revisions, rungs, shares, n, ms, squares []int64
+	for e, s := range many {
 		for i, x := range []string{e.ShopID, string(e.Kind), e.NudgeID, e.Placement, e.Region, e.Language, e.Device, e.Arm} {
 			text[i] = append(text[i], x)
 		}
-		days, revisions, rungs, shares, n = append(days, e.Day), append(revisions, int64(e.Revision)), append(rungs, int64(e.Rung)), append(shares, int64(e.Share)), append(n, count)
+		days, revisions, rungs, shares, n = append(days, e.Day), append(revisions, int64(e.Revision)), append(rungs, int64(e.Rung)), append(shares, int64(e.Share)), append(n, s.n)
+		ms, squares = append(ms, s.ms), append(squares, s.squares)
 	}
-	_, err := tx.Exec(ctx, addCells(`SELECT *, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint, 0::numeric, 0::numeric, 0::bigint
-		FROM unnest($1::text[], $2::date[], $3::text[], $4::text[], $5::int[], $6::int[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::int[], $13::bigint[])`),
-		text[0], days, text[1], text[2], revisions, rungs, text[3], text[4], text[5], text[6], text[7], shares, n)
+	_, err := tx.Exec(ctx, addCells(`SELECT `+cellDims+`, n, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint, 0::numeric, 0::numeric, 0::bigint, ms, squares::numeric
+		FROM unnest($1::text[], $2::date[], $3::text[], $4::text[], $5::int[], $6::int[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::int[], $13::bigint[], $14::bigint[], $15::bigint[]) c (`+cellDims+`, n, ms, squares)`),
+		text[0], days, text[1], text[2], revisions, rungs, text[3], text[4], text[5], text[6], text[7], shares, n, ms, squares)
 	return err
 }
 

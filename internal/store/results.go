@@ -41,6 +41,9 @@ type Cell struct {
 	GoodsSq     string
 	GoodsOrders string
 	OrdersSq    int64
+	// Of results.Loaded: the sum of milliseconds, and that of their squares.
+	Ms   int64
+	MsSq string
 }
 
 // TableName is where cells are kept.
@@ -61,7 +64,7 @@ const resultsLock = `SELECT pg_advisory_xact_lock(hashtextextended('results:' ||
 
 const (
 	cellDims = "shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, share"
-	cellSums = "n, ordering, orders, goods, given, margin, margin_sq, unknown, goods_sq, goods_orders, orders_sq"
+	cellSums = "n, ordering, orders, goods, given, margin, margin_sq, unknown, goods_sq, goods_orders, orders_sq, ms, ms_sq"
 )
 
 // addCells adds what a query yields, with the columns of a cell, to the cells. Rows are
@@ -96,12 +99,12 @@ const cameOf = `o.shop_id = e.shop_id AND o.visit = e.visit AND o.visit <> '' AN
 func eventCells(events string) string {
 	return `
 	SELECT shop_id, day, kind, nudge_id, revision, rung, placement, region, language, device, arm, share, count(*),
-		0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint, 0::numeric, 0::numeric, 0::bigint
+		0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::bigint, 0::numeric, 0::bigint, 0::numeric, 0::numeric, 0::bigint, sum(e.ms)::bigint, sum(e.ms::numeric * e.ms)
 	FROM ` + events + ` e WHERE kind NOT IN (` + kinds(OfBands) + `) GROUP BY ` + cellDims + `
 	UNION ALL
 	SELECT e.shop_id, e.day, e.kind, e.nudge_id, e.revision, e.rung, e.placement, v.region, e.language, e.device, e.arm, e.share, 0::bigint,
 		sum(v.first), sum(v.orders), sum(v.goods), 0::bigint, sum(v.margin), sum(v.margin::numeric * v.margin), sum(v.unknown),
-		sum(v.goods::numeric * v.goods), sum(v.goods::numeric * v.orders), sum(v.orders * v.orders)
+		sum(v.goods::numeric * v.goods), sum(v.goods::numeric * v.orders), sum(v.orders * v.orders), 0::bigint, 0::numeric
 	FROM (SELECT DISTINCT o.shop_id, o.visit FROM (SELECT DISTINCT shop_id, visit FROM ` + events + ` x) d JOIN orders o ON o.shop_id = d.shop_id AND o.visit = d.visit AND o.visit <> '') w
 		JOIN ` + events + ` e ON e.shop_id = w.shop_id AND e.visit = w.visit AND e.kind IN (` + kinds(ForOrders) + `) CROSS JOIN LATERAL (
 		SELECT o.region, (row_number() OVER (ORDER BY min(o.number)) = 1)::int AS first, count(*) AS orders, sum(o.goods) AS goods,
@@ -117,7 +120,7 @@ func orderCells(orders string) string {
 	of := func(kind results.Kind, where string) string {
 		return `
 	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', '', 0, 0, '', o.region, o.language, o.device, o.arm, 0,
-		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint
+		count(*), 0::bigint, count(*), sum(o.goods), coalesce(sum(r.given), 0), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint, 0::bigint, 0::numeric
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id
 		CROSS JOIN LATERAL (SELECT sum(coalesce(x.cost, x.amount)) AS given, count(*) AS many FROM order_rewards x WHERE x.shop_id = o.shop_id AND x.order_number = o.number) r
 	` + where + ` GROUP BY 1, 2, 8, 9, 10, 11`
@@ -126,7 +129,7 @@ func orderCells(orders string) string {
 	used := func(kind results.Kind, rung string) string {
 		return `
 	SELECT o.shop_id, ` + day + `, '` + string(kind) + `', r.nudge_id, r.revision, r.rung, '', o.region, o.language, o.device, o.arm, 0,
-		count(*), 0::bigint, count(*), sum(o.goods), sum(r.given), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint
+		count(*), 0::bigint, count(*), sum(o.goods), sum(r.given), coalesce(sum(o.margin), 0), 0::numeric, count(*) FILTER (WHERE o.margin IS NULL), 0::numeric, 0::numeric, 0::bigint, 0::bigint, 0::numeric
 	FROM ` + orders + ` o JOIN shops s ON s.id = o.shop_id CROSS JOIN LATERAL (
 		SELECT x.nudge_id, x.revision, ` + rung + ` AS rung, sum(coalesce(x.cost, x.amount)) AS given FROM order_rewards x
 		WHERE x.shop_id = o.shop_id AND x.order_number = o.number GROUP BY 1, 2, 3) r

@@ -61,6 +61,7 @@ const (
 	Undecided Outcome = "undecided" // its last day is over
 	Broken    Outcome = "stopped"   // somebody stopped it
 	Harmed    Outcome = "harm"      // more of B's orders come back
+	Slowed    Outcome = "slow"      // B's pages take longer
 	Changed   Outcome = "changed"   // the nudge was changed, paused or ended meanwhile
 	Took      Outcome = "took_b"    // somebody published B
 	TookA     Outcome = "took_a"    // somebody kept A alone, of two sets

@@ -108,7 +108,7 @@ import { themed } from './theme';
   const report = (
     kind: string,
     of?: { nudge: string; revision: number; rung?: number },
-    more: { placement?: string | null; held?: boolean; arm?: string; band?: string } = {},
+    more: { placement?: string | null; held?: boolean; arm?: string; band?: string; ms?: number } = {},
   ) => {
     const id = `${kind}:${of?.nudge ?? ''}:${more.band ?? (kind === 'shown' ? 0 : (of?.rung ?? 0))}`;
     if (!live || told.has(id)) return;
@@ -138,7 +138,20 @@ import { themed } from './theme';
     const about = { visit: visit.id, visitor, device, region: decision?.region, language: decision?.locale, sent_at: new Date().toISOString() };
     post('/v1/events', { ...about, events }, true).catch(() => {});
   };
-  addEventListener('pagehide', flush);
+  // How long the page took until its largest part was to be seen: trials watch over it.
+  let took = 0;
+  if (live && window.PerformanceObserver) {
+    const see = (l: PerformanceObserverEntryList) => (took = Math.round(l.getEntries().at(-1)!.startTime));
+    new PerformanceObserver(see).observe({ type: 'largest-contentful-paint', buffered: true });
+  }
+  const timed = () => {
+    if (took) for (const n of decision?.nudges ?? []) if (n.arm) report('loaded', { nudge: n.nudge, revision: n.revision }, { arm: n.arm, ms: took });
+  };
+  setTimeout(timed, 4000);
+  addEventListener('pagehide', () => {
+    timed();
+    flush();
+  });
 
   // Only what this page has a place for is asked for.
   const known = ['top_bar', 'product_block', 'cart_drawer', 'cart_page', 'checkout_bump', 'after_purchase', 'launcher', 'set_builder', 'dialog'];
