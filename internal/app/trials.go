@@ -131,7 +131,7 @@ func (a *App) judge(ctx context.Context, f *TrialFound) (of store.Behind, err er
 	if err != nil {
 		return of, err
 	}
-	of = store.Behind{Shop: f.ShopID, Nudge: under, Kind: kind, Givers: f.Nudges(), From: f.StartedAt, To: asked.To.AddDate(0, 0, 1), Regions: query.Regions, Arms: []string{f.ArmA(), f.ArmB()}}
+	of = store.Behind{Shop: f.ShopID, Nudge: under, Kind: kind, Givers: f.Nudges(), From: snap.Begin(first), To: asked.To.AddDate(0, 0, 1), Regions: query.Regions, Arms: []string{f.ArmA(), f.ArmB()}}
 	above, err := a.above(ctx, of, f.Cap)
 	if err != nil {
 		return of, err
