@@ -139,6 +139,27 @@ test('slot by slot, once or by a plan, and what fits no slot', async ({ page }) 
   const lines = ['HARBLU-4', 'KELGRE-4', 'BEARED-4'].map((sku) => ({ sku, quantity: 1, plan: '2 months', build: { nudge: 'a-letter-a-week', id: '1' } }));
   const d = await order(page, lines);
   expect(d.builds![0].later).toBe(837);
+  // Later parcels come once, however often one presses, and the plan ends; the merchant sees both.
+  const plan = page.getByRole('region', { name: 'Your plan' });
+  await expect(plan).toContainText('Later parcels so far: 0.');
+  await plan.getByRole('button', { name: 'Send the next parcel' }).dblclick();
+  await expect(page.getByText('Parcel 2 is on its way. We charged €8.37 for it.')).toBeVisible();
+  await expect(plan).toContainText('Later parcels so far: 1.');
+  await plan.getByRole('button', { name: 'End the plan' }).dblclick();
+  await expect(plan.getByText('Your plan has ended. No more parcels are sent.')).toBeVisible();
+  await expect(plan.getByRole('button')).toHaveCount(0);
+  await signIn(page);
+  await page.goto(`${agonal}/s/lindquill/results/a-letter-a-week`);
+  for (const [row, many] of [
+    ['begun, with a first parcel', '1'],
+    ['later parcels', '1'],
+    ['ended', '1'],
+    ['going on at the end of the period', '0'],
+    ['paid for what came later', '€8.37'],
+  ])
+    await expect(page.getByRole('row', { name: row })).toContainText(many);
+  await page.getByRole('region', { name: 'Orders', exact: true }).getByRole('link').first().click();
+  await expect(page.getByText('Later parcels: 1.')).toContainText('Renewed: 0. Paid for what came later: €8.37. It has ended.');
 });
 
 test('any five of a shelf at one price, as often as they fit', async ({ page, context }) => {

@@ -253,6 +253,11 @@ func (a *App) storeOrder(ctx context.Context, o *store.Order, take func(tx *gorm
 		if err := tx.Create(o).Error; err != nil {
 			return err
 		}
+		if by := planOrders(o); len(by) > 0 {
+			if err := tx.Create(&by).Error; err != nil {
+				return err
+			}
+		}
 		return store.CountOrder(tx, o, store.Counted)
 	})
 }

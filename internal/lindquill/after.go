@@ -68,6 +68,8 @@ type thanksView struct {
 	Offered  bool
 	Decision template.JS // what is offered after the order
 	Payments []methodView
+	ByPlan   bool
+	Next     int // the later parcel that is sent next, from 1
 }
 
 func (s *shop) thanks(c *echo.Context) error {
@@ -76,7 +78,7 @@ func (s *shop) thanks(c *echo.Context) error {
 	if !ok || !rec.placed() {
 		return s.missing(c)
 	}
-	view := thanksView{record: rec, Greeting: v.say("Thank you."), Added: s.ledger.of(rec.Order.Key), Payments: v.waysToPay("approve")}
+	view := thanksView{record: rec, Greeting: v.say("Thank you."), Added: s.ledger.of(rec.Order.Key), Payments: v.waysToPay("approve"), ByPlan: rec.byPlan(), Next: rec.Parcels + 1}
 	if rec.Name != "" {
 		view.Greeting = v.say("Thank you, %s.", rec.Name)
 	}

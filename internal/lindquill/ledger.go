@@ -25,6 +25,9 @@ type record struct {
 	Refused  string    `json:"refused,omitempty"` // why it is sent no more
 	Told     bool      `json:"told,omitempty"`    // whether the merchant has been told so
 	Void     bool      `json:"void,omitempty"`    // it came to nothing, and nothing was charged
+	// Of what is bought by a plan, how many later parcels were sent, and whether it has ended.
+	Parcels   int  `json:"parcels,omitempty"`
+	PlanEnded bool `json:"plan_ended,omitempty"`
 }
 
 // placed tells whether there is such an order, and not only one that was begun.

@@ -179,6 +179,7 @@ func (s *shop) routes(e *echo.Echo) {
 	g.POST("/checkout", s.checkoutForm)
 	g.GET("/thanks/:key", s.thanks)
 	g.POST("/thanks/:key/offer", s.addAfter)
+	g.POST("/thanks/:key/plan", s.plan)
 	g.RouteNotFound("/*", s.missing)
 	otherwise := e.HTTPErrorHandler
 	e.HTTPErrorHandler = func(c *echo.Context, err error) {

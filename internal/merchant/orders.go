@@ -83,7 +83,8 @@ type orderView struct {
 	Ways  []backWay
 	Err   map[string]string
 	Seen  int
-	Stays bool // something of it is still out
+	Stays bool           // something of it is still out
+	Plan  *app.PlanState // of what is bought by one
 }
 
 type backLine struct {
@@ -151,6 +152,11 @@ func (s *server) orderView(c *echo.Context) (*orderView, error) {
 	v := &orderView{ordersView: all, Err: map[string]string{}}
 	if v.R, err = s.app.ReturnedOrder(c.Request().Context(), at(c).shop.ID, int64(atoi(c.Param("number")))); err != nil {
 		return nil, err
+	}
+	if plan, has, err := s.app.PlanOf(c.Request().Context(), &v.R.Order); err != nil {
+		return nil, err
+	} else if has {
+		v.Plan = &plan
 	}
 	snap, err := s.app.Snapshots.Get(c.Request().Context(), at(c).shop.ID)
 	if err != nil {

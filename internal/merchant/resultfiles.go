@@ -98,7 +98,14 @@ func (s *server) resultOfFile(c *echo.Context) error {
 		}
 		behind.Rows = append(behind.Rows, []cell{countCell(o.Number), textCell(o.PlacedAt.In(h.zone).Format("2006-01-02 15:04")), moneyCell(givenBy(o, v.ID), v.Currency), moneyCell(o.ToPay, v.Currency), margin})
 	}
-	return takeAlong(c, h.shop.ID+"-"+v.ID, append(tables, learned, most, behind))
+	return takeAlong(c, h.shop.ID+"-"+v.ID, append(tables, learned, most, v.plansFile(), behind))
+}
+
+func (v *resultOfView) plansFile() table {
+	p := &v.plans
+	return table{Name: "Plans", Head: []string{"begun", "later parcels", "paid for what came later", "renewed", "ended", "going on"}, Rows: [][]cell{{
+		countCell(p.Begun), countCell(p.Parcels), moneyCell(p.Paid, v.Currency), countCell(p.Renewed), countCell(p.Ended), countCell(p.GoingOn),
+	}}}
 }
 
 func (v *resultOfView) armsTable() table {

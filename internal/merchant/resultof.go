@@ -28,6 +28,7 @@ type resultOfView struct {
 	Funnel             []funnelStep
 	Cuts               []cutTable
 	Arms               []armRow
+	Plans              *cutTable
 	Told               string // of which visits what it earned is known
 	Learned            *learnedView
 	Given              *cutTable
@@ -35,6 +36,7 @@ type resultOfView struct {
 	Take               takeAlongView
 	CanTry             bool // against doing without it
 	Orders             []orderRow
+	plans              results.Plans
 }
 
 // funnelStep is how many visits came so far.
@@ -115,6 +117,12 @@ func (s *server) resultOfView(c *echo.Context) (*resultOfView, error) {
 		}
 		v.Given.Rows = append(v.Given.Rows, cutRow{[]string{name, whole(g.Orders, v.locale)}, cutSums{used: g.Orders}})
 	}
+	plans, err := s.app.Plans(ctx, h.shop.ID, n.ID, v.Asked)
+	if err != nil {
+		return nil, err
+	}
+	v.plans = plans
+	v.planTable()
 	if by := d.Audience.EarnedBy; by != "" {
 		if v.Earned, err = s.earned(ctx, h.shop.ID, n.ID, by); err != nil {
 			return nil, err
@@ -168,6 +176,22 @@ func (v *resultOfView) funnel(d *nudge.Definition, regions []catalog.Region) {
 		step(name, r.Reached, true)
 	}
 	step("orders in which it gave something", f.Used, true)
+}
+
+// planTable lays out what came of plans, where there are any.
+func (v *resultOfView) planTable() {
+	p := &v.plans
+	if p.IsZero() {
+		return
+	}
+	v.Plans = &cutTable{Head: []string{"Plans", "Number"}}
+	for _, r := range []struct {
+		name string
+		n    int64
+	}{{"begun, with a first parcel", p.Begun}, {"later parcels", p.Parcels}, {"renewed", p.Renewed}, {"ended", p.Ended}, {"going on at the end of the period", p.GoingOn}} {
+		v.Plans.Rows = append(v.Plans.Rows, cutRow{[]string{r.name, whole(r.n, v.locale)}, cutSums{used: r.n}})
+	}
+	v.Plans.Rows = append(v.Plans.Rows, cutRow{[]string{"paid for what came later", v.money(p.Paid)}, cutSums{given: p.Paid}})
 }
 
 // arms lays out visits that could see it beside those that were kept from it.

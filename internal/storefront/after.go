@@ -56,6 +56,23 @@ func (s *server) afterOrder(c *echo.Context) error {
 	return c.JSON(http.StatusOK, out)
 }
 
+// planEvent stores what became of an order's plan.
+func (s *server) planEvent(c *echo.Context) error {
+	k := callOf(c)
+	if !k.secret {
+		return forServers(c)
+	}
+	var in app.PlanEventInput
+	if ok, err := decode(c, &in); !ok {
+		return err
+	}
+	state, err := s.app.PlanEvent(k.ctx, k.shop.Shop.ID, in)
+	if err != nil {
+		return fail(c, err, noOrder)
+	}
+	return c.JSON(http.StatusOK, state)
+}
+
 // addToOrder adds what is offered after an order to it.
 func (s *server) addToOrder(c *echo.Context) error {
 	k := callOf(c)

@@ -67,7 +67,7 @@ func Mount(e *echo.Echo, a *app.App, cfg Config) error {
 	v1 := e.Group("/v1", s.origin)
 	for path, h := range map[string]echo.HandlerFunc{
 		"/decisions": s.decisions, "/events": s.events, "/orders": s.orders, "/orders/given-up": s.givenUp,
-		"/codes/earn": s.earn, "/links": s.share, "/links/open": s.openLink, "/orders/after": s.afterOrder, "/orders/add": s.addToOrder,
+		"/codes/earn": s.earn, "/links": s.share, "/links/open": s.openLink, "/orders/after": s.afterOrder, "/orders/add": s.addToOrder, "/orders/plan": s.planEvent,
 	} {
 		v1.POST(path, s.keyed(h))
 		v1.OPTIONS(path, preflight)

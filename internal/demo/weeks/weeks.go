@@ -16,6 +16,7 @@ import (
 	"agonal.dev/agonal/core/decide"
 	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/nudge"
+	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/app"
 	"agonal.dev/agonal/internal/demo"
 	"agonal.dev/agonal/internal/simulate"
@@ -133,11 +134,69 @@ func Make(ctx context.Context, a *app.App, visits int) error {
 			return fmt.Errorf("making the demo's past: %w", err)
 		}
 	}
+	if err := subscribe(ctx, &past, first, &present); err != nil {
+		return fmt.Errorf("making the demo's plans: %w", err)
+	}
 	if err := a.Store.SaveProducts(ctx, demo.Shop, shelves, a.Now(), nil); err != nil {
 		return err
 	}
 	_, err = a.Snapshots.Refresh(ctx, demo.Shop)
 	return err
+}
+
+// subscriptions are sets of letters that were bought by a plan: on which day of the past, for how
+// many months each, and whether the plan was ended later.
+var subscriptions = []struct {
+	day, months int
+	ends        bool
+}{{0, 1, false}, {1, 1, true}, {3, 1, false}, {4, 2, false}, {9, 1, false}, {12, 1, true}, {20, 2, false}, {26, 1, false}, {33, 1, false}, {41, 2, true}, {48, 1, false}}
+
+// subscribe makes plans of the past, and what became of them until now.
+func subscribe(ctx context.Context, past *app.App, first time.Time, present *time.Time) error {
+	snap, err := past.Snapshots.Get(ctx, demo.Shop)
+	if err != nil {
+		return err
+	}
+	end := *present
+	defer func() { *present = end }()
+	for i, s := range subscriptions {
+		at := first.AddDate(0, 0, s.day).Add(time.Duration(10+i) * time.Hour / 2).UTC()
+		*present = at
+		cart := decide.Cart{Destination: &decide.Destination{Country: "DE"}}
+		for _, sku := range []string{"HARBLU-4", "BEARED-4", "OYSGRE-4", "KELGRE-4"}[:3+i%2] {
+			cart.Lines = append(cart.Lines, decide.CartLine{SKU: sku, Quantity: 1, Plan: map[int]string{1: "1 month", 2: "2 months"}[s.months], Build: &decide.Build{Nudge: "a-letter-a-week", ID: "one"}})
+		}
+		var d decide.Decision
+		var visit decide.Visit
+		for n := 0; len(d.Rewards) == 0; n++ { // somebody who is not kept from it
+			visit.Visitor = fmt.Sprintf("subscriber-%d-%d", i, n)
+			if d, err = decide.Decide(snap.Snapshot, decide.Request{Cart: cart, Visit: visit, Moment: decide.Moment{At: at}}); err != nil || n > 50 {
+				return err
+			}
+		}
+		order := app.OrderRequest{Key: fmt.Sprint("made-up-plan-", i), Cart: cart, Visit: visit, Customer: fmt.Sprintf("Subscriber %d", i+1), Expect: d.ToPay, Charged: true, PlacedAt: &at}
+		if _, err := past.PlaceOrder(ctx, demo.Shop, order); err != nil {
+			return err
+		}
+		tell := func(id string, kind results.PlanKind, at time.Time) error {
+			*present = at
+			_, err := past.PlanEvent(ctx, demo.Shop, app.PlanEventInput{Order: order.Key, ID: id, Kind: kind, At: &at})
+			return err
+		}
+		sent := 0
+		for next := at.AddDate(0, s.months, 0); next.Before(end); next = next.AddDate(0, s.months, 0) {
+			if sent++; err == nil {
+				err = tell(fmt.Sprint("parcel-", sent), results.PlanParcel, next)
+			}
+		}
+		if over := at.AddDate(0, 0, 36); s.ends && err == nil && over.Before(end) {
+			err = tell("ended", results.PlanEnded, over)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // tryEarlier begins a trial that still goes on today: whether the first step of the prices by
