@@ -67,11 +67,16 @@ func (s *server) setsView(c *echo.Context) (*setsView, error) {
 		if n.State == store.StateEnded && n.PutAway {
 			continue
 		}
-		r := setRow{ID: n.ID, Name: n.Draft.Name, Promise: promised(h, &n.Draft, snap), State: app.Phase(*n, &n.Draft, h.now), Live: n.State == store.StateLive, In: typed.Get("set." + n.ID)}
+		d := &n.Draft // what the start would put in force
+		at := snap.Find(n.ID)
+		if len(at) > 0 {
+			d = &snap.Nudges[at[0]].Definition
+		}
+		r := setRow{ID: n.ID, Name: d.Name, Promise: promised(h, d, snap), State: app.Phase(*n, d, h.now), Live: n.State == store.StateLive, In: typed.Get("set." + n.ID)}
 		switch {
-		case n.Draft.ByCode():
+		case d.ByCode():
 			r.Why, r.In = "It needs a code, which is kept from nobody.", ""
-		case tried(snap, n.ID):
+		case len(at) > 0 && snap.Nudges[at[0]].Trial != nil:
 			r.Why, r.In = "It is being tried.", ""
 		}
 		v.Rows = append(v.Rows, r)
@@ -132,12 +137,6 @@ func (v *setsView) Typed() url.Values {
 		}
 	}
 	return q
-}
-
-// tried tells whether a nudge is in a trial that goes on.
-func tried(snap *app.ShopSnapshot, id string) bool {
-	at := snap.Find(id)
-	return len(at) > 0 && snap.Nudges[at[0]].Trial != nil
 }
 
 func (s *server) setsStart(c *echo.Context) error {
