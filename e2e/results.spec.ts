@@ -446,7 +446,7 @@ test('a trial is stopped by hand, and everybody has what was there before', asyn
   await expect(page.getByRole('link', { name: 'Try it first' })).toBeVisible(); // the draft is kept
 });
 
-test('one set of nudges is compared with another, on phones only', async ({ page, playwright }) => {
+test('one set of nudges is compared with another, on phones only', async ({ page, playwright, browser }) => {
   test.setTimeout(240_000);
   await past(page);
   await page.getByRole('link', { name: 'Compare one set of nudges with another' }).click();
@@ -498,12 +498,22 @@ test('one set of nudges is compared with another, on phones only', async ({ page
   };
   expect(await met('phone')).toEqual(['has not, has', 'has, has not']);
   expect(await met('desktop')).toEqual(['has, has not']);
+  // A phone's first page, which the shop's server made without knowing that it is one, counts for the trial.
+  const phone = await browser.newContext({ hasTouch: true, isMobile: true, viewport: { width: 390, height: 844 } });
+  const shopper = await phone.newPage();
+  await seesAll(shopper);
+  const could = shopper.waitForRequest((r) => r.url().endsWith('/v1/events') && !!r.postData()?.includes('"could"'));
+  await shopper.goto(`${lindquill}/products/harbour-blue`);
+  expect((await could).postData()).toMatch(/"kind":"could","nudge":"a-sampler-with-a-full-basket"[^}]*"arm":"sets--1:[AB]/);
+  await phone.close();
   // In a rehearsal one sits in either.
   await page.goto(`${agonal}/s/lindquill/rehearsal?sku=HARBLU-30`);
   await page.getByText('In which arms of trials').click();
   await page.getByLabel('Sampler or colours').selectOption('B, with the set B');
   await expect(page.getByRole('main').getByText('Three colours, one parcel').first()).toBeVisible();
   await expect(page.getByLabel('Sampler or colours')).toHaveValue('b');
+  const sampler = page.getByRole('article', { name: 'A sampler with a full basket' });
+  await expect(sampler.getByRole('link', { name: 'Where that is decided' })).toHaveAttribute('href', /results\/trials\/sets--1$/);
   shoppers(60, 6);
   await page.goto(trial);
   await expect(page.getByRole('row', { name: /^A / })).not.toHaveText(/^\s*A\s*0\s/);

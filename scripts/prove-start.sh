@@ -56,14 +56,21 @@ prove() { # NAME PORT COMMAND-PREFIX…
   [ $status -ne 0 ] || { echo "make start as $name ended with status 0 after its server was killed"; exit 1; }
   run "$@"
   stop INT
-  passed=$((passed + 1))
   echo "make start as $name: serves, stops, starts again, also after kill -9, and fails where the server was killed"
 }
 
-prove "$(id -un)" 18190
+# Both at once: each mostly waits for its servers.
+prove "$(id -un)" 18190 & first=$!
+second=
 if [ "$(id -u)" = 0 ]; then
   id -u ordinary-user >/dev/null 2>&1 || useradd --create-home ordinary-user
-  prove ordinary 18290 runuser -u ordinary-user -- env -u GOCACHE HOME=/home/ordinary-user PATH="$PATH" GOPROXY="$(go env GOPROXY)" GOFLAGS="$(go env GOFLAGS)" GONOSUMDB="$(go env GONOSUMDB)" GONOSUMCHECK=1 GOSUMDB="$(go env GOSUMDB)"
+  prove ordinary 18290 runuser -u ordinary-user -- env -u GOCACHE HOME=/home/ordinary-user PATH="$PATH" GOPROXY="$(go env GOPROXY)" GOFLAGS="$(go env GOFLAGS)" GONOSUMDB="$(go env GONOSUMDB)" GONOSUMCHECK=1 GOSUMDB="$(go env GOSUMDB)" & second=$!
+fi
+wait $first
+passed=$((passed + 1))
+if [ -n "$second" ]; then
+  wait $second
+  passed=$((passed + 1))
 fi
 
 # supervised runs what a unit says, as systemd would: its settings, its command, and again

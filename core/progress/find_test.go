@@ -229,7 +229,7 @@ func TestFindEqualsTryingEveryChoiceForEveryAddition(t *testing.T) {
 	}
 }
 
-func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "10000")) }
+func TestMain(m *testing.M) { os.Exit(pricingtest.Main(m, "6000")) }
 
 func TestFindEqualsTryingEveryAddition(t *testing.T) {
 	for name, mode := range map[string]pricing.Mode{"Best": pricing.BestForShopper, "ByPriority": pricing.ByPriority} {

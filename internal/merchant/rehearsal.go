@@ -26,7 +26,8 @@ type rehearsalView struct {
 	Regions, Pages, Languages, Drafts []choiceView
 	Acts, Shoppers, Devices           []choiceView
 	Arms                              []armChoice
-	Chosen                            bool // of an arm
+	trials                            map[string]string // by the nudges that are in them
+	Chosen                            bool              // of an arm
 	At, Code, Postcode, Groups, Quiet string
 	Lines                             []rehearsalLine
 	Error                             string
@@ -123,7 +124,9 @@ type armChoice struct {
 
 // sits reads in which arms of trials the visit sits; unless one is chosen it is in none.
 func (v *rehearsalView) sits(req *decide.Request, trials []snapshot.Trial, ns []store.Nudge, q url.Values) {
+	v.trials = map[string]string{}
 	for i, t := range trials {
+		v.trials[t.Nudge] = t.ID
 		if slices.ContainsFunc(trials[:i], func(o snapshot.Trial) bool { return o.ID == t.ID }) {
 			continue // another nudge of the same sets
 		}
@@ -260,7 +263,10 @@ func (v *rehearsalView) outcomes(h *here, drafts map[string]bool, ns []store.Nud
 		w := outcomeView{ID: o.Nudge, Name: orElse(o.Name, names[o.Nudge]), Shows: o.Reason == "", Draft: drafts[o.Nudge]}
 		if o.Reason != "" {
 			w.Why = upperFirst(decide.Explain(o.Reason)) + "."
-			if w.Part = h.url("/nudges/" + o.Nudge); deciding[o.Reason] != "" {
+			w.Part = h.url("/nudges/" + o.Nudge)
+			if trial, tried := v.trials[o.Nudge]; tried && (o.Reason == decide.TrialOnly || o.Reason == decide.HeldOut) {
+				w.Part = h.url("/results/trials/" + trial)
+			} else if deciding[o.Reason] != "" {
 				w.Part += "#part-" + deciding[o.Reason]
 			}
 		}

@@ -22,8 +22,9 @@ import { themed } from './theme';
   const timeout = 2500;
   const refreshEvery = 20000;
 
-  const device = matchMedia('(pointer: coarse)').matches ? (innerWidth < 600 ? 'phone' : 'tablet') : 'desktop';
-  // What the shop's server cannot know of a visit's first page.
+  // Of the visit: a screen that is turned does not change what was promised.
+  const device = matchMedia('(pointer: coarse)').matches ? (Math.min(screen.width, screen.height) < 600 ? 'phone' : 'tablet') : 'desktop';
+  // Whether what is decided is told by the shop's server, which cannot know all of a visit's first page.
   let first = false;
   const readVisit = (): Visit => {
     const m = document.cookie.match(new RegExp(`(?:^|; )${cookie}=([^;]*)`));
@@ -39,7 +40,7 @@ import { themed } from './theme';
             declined: v.declined ?? [],
             shows: v.shows ?? {},
             asked: v.asked,
-            device,
+            device: v.device ?? device,
             campaign: v.campaign,
           };
       } catch {
@@ -135,7 +136,7 @@ import { themed } from './theme';
     flushing = 0;
     if (!queue.length) return;
     const events = queue.splice(0, 50);
-    const about = { visit: visit.id, visitor, device, region: decision?.region, language: decision?.locale, sent_at: new Date().toISOString() };
+    const about = { visit: visit.id, visitor, device: visit.device, region: decision?.region, language: decision?.locale, sent_at: new Date().toISOString() };
     post('/v1/events', { ...about, events }, true).catch(() => {});
   };
   // How long the page took until its largest part was to be seen: trials watch over it.
@@ -206,7 +207,7 @@ import { themed } from './theme';
           ...(drawn() && { drawn: true, suggest: true }),
           moment: { ...from.moment, placements: places },
           visit: {
-            device,
+            device: visit.device,
             campaign: visit.campaign,
             ...from.visit,
             id: visit.id,
@@ -235,7 +236,9 @@ import { themed } from './theme';
     const mine = ++turn;
     asked = placesHere();
     const d = await askFor(request, asked);
-    if (d && mine === turn) render(d);
+    if (!d || mine !== turn) return;
+    first = false;
+    render(d);
   };
 
   // What has just happened, for nudges that wait for it: it is told until the page is left
@@ -334,7 +337,8 @@ import { themed } from './theme';
     if ((request?.moment as { page?: { kind?: string } } | undefined)?.page?.kind === 'checkout') report('checkout');
     for (const n of d.nudges) {
       const held = n.reason === 'held_out';
-      if (held || n.rungs.length) report('could', { nudge: n.nudge, revision: n.revision }, { held, arm: n.arm });
+      // How a trial treats the visit may hang on what the server did not know.
+      if (!first && (held || n.rungs.length)) report('could', { nudge: n.nudge, revision: n.revision }, { held, arm: n.arm });
       for (const r of n.rungs)
         if (r.state === 'reached') {
           const of = { nudge: n.nudge, revision: n.revision, rung: r.rung };
