@@ -15,7 +15,7 @@ type GivenOften struct {
 }
 
 // GivenFrom is of how many orders at most it is told what a nudge gave most.
-const GivenFrom = 5000
+const GivenFrom = 1000
 
 // GivenMost tells what a nudge gave most: gifts, goods that it offered, and the codes that were
 // entered for it, of the last [GivenFrom] orders of a period. A nudge has a code, a pool of

@@ -27,12 +27,15 @@ type PlanEvent struct {
 	Paid        money.Minor
 }
 
-// Plans counts what came of a nudge's plans within a period.
+// Plans counts what came of a nudge's plans within a period. Plans are few beside orders: those
+// are looked up one by one, whatever the planner believes.
 func (s *Store) Plans(ctx context.Context, q Behind) (p results.Plans, err error) {
-	err = s.DB.WithContext(ctx).Raw(`WITH mine AS (SELECT o.number, o.placed_at FROM plan_orders p JOIN orders o ON o.shop_id = p.shop_id AND o.number = p.order_number
+	err = s.DB.WithContext(ctx).Raw(`WITH mine AS (SELECT o.number, o.placed_at FROM plan_orders p CROSS JOIN LATERAL (
+				SELECT number, placed_at, region FROM orders WHERE shop_id = @shop AND number = p.order_number OFFSET 0) o
 			WHERE p.shop_id = @shop AND p.nudge_id = @nudge AND o.region IN @regions AND o.placed_at < @to),
-		later AS (SELECT e.kind, count(*) AS n, sum(e.paid) AS paid FROM plan_events e JOIN mine m ON m.number = e.order_number
-			WHERE e.shop_id = @shop AND e.at >= @from AND e.at < @to GROUP BY e.kind)
+		later AS (SELECT e.kind, count(*) AS n, sum(e.paid) AS paid FROM mine m CROSS JOIN LATERAL (
+				SELECT kind, paid, at FROM plan_events WHERE shop_id = @shop AND order_number = m.number OFFSET 0) e
+			WHERE e.at >= @from AND e.at < @to GROUP BY e.kind)
 		SELECT (SELECT count(*) FROM mine WHERE placed_at >= @from) AS begun,
 			coalesce((SELECT n FROM later WHERE kind = 'parcel'), 0) AS parcels, coalesce((SELECT sum(paid) FROM later), 0)::bigint AS paid,
 			coalesce((SELECT n FROM later WHERE kind = 'renewed'), 0) AS renewed, coalesce((SELECT n FROM later WHERE kind = 'ended'), 0) AS ended,
