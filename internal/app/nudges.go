@@ -367,22 +367,28 @@ func (a *App) SetState(ctx context.Context, shop, id, who string, was, to store.
 			return Problem{"state", fmt.Sprintf("This nudge is %s by now (%s changed it). Nothing was changed; look at it as it is.", n.State, orSomebody(n.ChangedBy))}
 		}
 		if to == store.StateLive {
-			live, err := revision(tx, shop, id, n.LiveRevision)
-			if err != nil {
+			if err := a.mayResume(ctx, tx, n); err != nil {
 				return err
-			}
-			found, err := a.Check(ctx, shop, id, live.Definition)
-			if err != nil {
-				return err
-			}
-			if checks.Stops(found) {
-				return Blocked{found}
 			}
 		}
 		n.State, n.StateSince, n.ChangedBy, n.PutAway = to, a.Now().UTC(), who, false
 		return announce(tx, shop)
 	})
 	return n, a.refreshed(ctx, shop, err)
+}
+
+// mayResume tells what keeps the last published revision of a nudge from being in force again.
+// Errors: Blocked.
+func (a *App) mayResume(ctx context.Context, tx *gorm.DB, n *store.Nudge) error {
+	last, err := revision(tx, n.ShopID, n.ID, n.LiveRevision)
+	if err != nil {
+		return err
+	}
+	found, err := a.Check(ctx, n.ShopID, n.ID, last.Definition)
+	if err == nil && checks.Stops(found) {
+		err = Blocked{found}
+	}
+	return err
 }
 
 func orSomebody(name string) string {

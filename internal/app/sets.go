@@ -11,7 +11,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"agonal.dev/agonal/core/checks"
+	"agonal.dev/agonal/core/money"
 	"agonal.dev/agonal/core/results"
 	"agonal.dev/agonal/internal/store"
 )
@@ -57,11 +57,11 @@ func (a *App) PlanSets(ctx context.Context, shop string, asked SetsAsked) (Trial
 	if err != nil {
 		return p, err
 	}
-	regions := snap.Regions()
-	if len(regions) == 0 {
-		return p, Problem{"sets", "The shop delivers nowhere yet; set up a region first."}
+	usual, err := a.usualCurrency(ctx, snap, slices.Concat(asked.A, asked.B))
+	if err != nil {
+		return p, err
 	}
-	p.Currency = asked.currency(snap, regions[0].Currency)
+	p.Currency = asked.currency(snap, usual)
 	when := a.lately(snap, p.Currency)
 	query, err := a.query(ctx, shop, &when)
 	if err != nil {
@@ -99,8 +99,28 @@ func (a *App) PlanSets(ctx context.Context, shop string, asked SetsAsked) (Trial
 	return p, a.foresee(ctx, &p, v, past)
 }
 
+// usualCurrency is that of the first region in which one of some nudges promises something.
+// Errors: Problem.
+func (a *App) usualCurrency(ctx context.Context, snap *ShopSnapshot, ids []string) (money.Currency, error) {
+	for _, id := range ids {
+		n, err := a.Nudge(ctx, snap.Shop.ID, id)
+		if errors.Is(err, ErrNotFound) {
+			return "", errNudgeGone
+		}
+		if err != nil {
+			return "", err
+		}
+		if r := n.Draft.FirstRegion(snap.Regions()); r.Currency != "" {
+			return r.Currency, nil
+		}
+	}
+	return "", Problem{"sets", "None of these nudges promises anything in a region of the shop."}
+}
+
+var errNudgeGone = Problem{"sets", "One of the nudges is not there any more; look at the list as it is now."}
+
 // StartSets compares one set of nudges with another from now on: those that only B has, or only
-// A, and are not in force are put in force for it. Errors: Problem, Blocked.
+// A, and are not in force are put in force for it. Errors: Problem.
 func (a *App) StartSets(ctx context.Context, shop, who string, asked SetsAsked) (store.Trial, error) {
 	var t store.Trial
 	plan, err := a.PlanSets(ctx, shop, asked)
@@ -144,7 +164,7 @@ func (a *App) members(ctx context.Context, tx *gorm.DB, shop, who string, asked 
 		return nil, err
 	}
 	if len(ns) < len(asked.A)+len(asked.B) {
-		return nil, Problem{"sets", "One of the nudges is not there any more; look at the list as it is now."}
+		return nil, errNudgeGone
 	}
 	var running []store.Trial
 	if err := tx.Where("shop_id = ? AND ended_at IS NULL", shop).Find(&running).Error; err != nil {
@@ -261,16 +281,8 @@ func (a *App) afterwards(ctx context.Context, tx *gorm.DB, t *store.Trial, n *st
 		return nil
 	}
 	if state == store.StateLive {
-		live, err := revision(tx, n.ShopID, n.ID, n.LiveRevision)
-		if err != nil {
-			return err
-		}
-		found, err := a.Check(ctx, n.ShopID, n.ID, live.Definition)
-		if err != nil {
-			return err
-		}
-		if checks.Stops(found) {
-			return named(Blocked{found}, n.Draft.Name)
+		if err := a.mayResume(ctx, tx, n); err != nil {
+			return named(err, n.Draft.Name)
 		}
 	}
 	n.State, n.StateSince, n.ChangedBy, n.PutAway = state, a.Now().UTC(), who, false

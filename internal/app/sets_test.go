@@ -207,6 +207,9 @@ func TestATrialOfSomeVisitsOnly(t *testing.T) {
 	tr, err := a.StartSets(ctx, demo.Shop, "Ilse", asked)
 	require.NoError(t, err)
 	assert.EqualValues(t, "JPY", tr.Currency, "it is judged where it is held")
+	far, err := a.StartSets(ctx, demo.Shop, "Ilse", app.SetsAsked{Name: "Japan", B: []string{"parcels-to-japan"}, TrialAsked: setsAsked.TrialAsked})
+	require.NoError(t, err)
+	assert.EqualValues(t, "JPY", far.Currency, "there alone it promises something")
 	in := given(t, a, decide.Visit{Visitor: who(tr, false)}) // to Germany
 	assert.Equal(t, decide.TrialOnly, in[draft])
 	assert.NotEqual(t, decide.HeldOut, in[tried])
