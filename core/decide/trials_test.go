@@ -45,7 +45,6 @@ func TestAShareOfVisitorsHasTheOtherRevision(t *testing.T) {
 		assert.Equal(t, c.revision, d.Nudges[0].Revision, name)
 		assert.Equal(t, c.arm, d.Nudges[0].Arm, name)
 		assert.Equal(t, c.toPay, d.ToPay, name)
-		assert.Equal(t, c.toPay, d.ToPay, name)
 	}
 }
 

@@ -143,6 +143,15 @@ func Plan(spread, difference, share float64) int64 {
 	return int64(high)
 }
 
+// Fell are the shares of visits that fell to A and to B, from 0 to 1; both 0 where none came.
+func Fell(a, b int64) (toA, toB float64) {
+	if a+b == 0 {
+		return 0, 0
+	}
+	all := float64(a + b)
+	return float64(a) / all, float64(b) / all
+}
+
 // Mismatch tells whether visits fell into the arms otherwise than they should: a share of them
 // to B. It holds at every look: in one of a thousand trials without a fault it ever says so.
 func Mismatch(a, b int64, share float64) bool {

@@ -171,6 +171,14 @@ func TestSharesThatDoNotFallAsTheyShouldAreSeen(t *testing.T) {
 	assert.LessOrEqual(t, wrong, n/100)
 }
 
+func TestHowVisitsFell(t *testing.T) {
+	a, b := trial.Fell(1, 3)
+	assert.InDelta(t, 0.25, a, 1e-12)
+	assert.InDelta(t, 0.75, b, 1e-12)
+	a, b = trial.Fell(0, 0)
+	assert.Zero(t, a+b)
+}
+
 // A tenth of a second that is not there is seldom called, one that is there is found.
 func TestSlowPagesAreFound(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 21))

@@ -284,9 +284,8 @@ func more(q *asking, f *app.TrialFound) []string {
 	if f.Left > 0 {
 		out = append(out, plural(f.Left, "visit is", "visits are")+" left out, as "+map[bool]string{true: "it", false: "they"}[f.Left == 1]+" had seen the other before, or did not tell who visits.")
 	}
-	all := f.A.Visits + f.B.Visits
-	if all > 0 && !f.Mismatch {
-		out = append(out, fmt.Sprintf("Visits fell %.1f to %.1f: as they should.", 100*float64(f.A.Visits)/float64(all), 100*float64(f.B.Visits)/float64(all)))
+	if toA, toB := trial.Fell(f.A.Visits, f.B.Visits); toA+toB > 0 && !f.Mismatch {
+		out = append(out, fmt.Sprintf("Visits fell %.1f to %.1f: as they should.", 100*toA, 100*toB))
 	}
 	return out
 }
